@@ -1,0 +1,90 @@
+using Assignum.Core.Events;
+using Assignum.Core.Landing;
+using Assignum.Core.Tax;
+
+namespace Assignum.Core.Entries;
+
+/// <summary>A tax code's amounts on their way into the entry. Amounts signed, in the event's currency.</summary>
+/// <param name="Rate">Exchange rate at which the amounts become base currency.</param>
+internal sealed record TaxPosting(DecidedCode Decided, decimal Base, decimal Tax, decimal NonDeductible, decimal Rate);
+
+public sealed partial class EntrySheet
+{
+    /// <summary>Whether tax plays a part at all in this direction: an unregistered entity charges none.</summary>
+    public bool Taxed(TaxDirection direction) => direction == TaxDirection.Input || SetUp.Entity.TaxRegistered;
+
+    /// <summary>
+    /// The tax code of a line: its own, else the matrix's, else the default of the account its main leg lands on. Null
+    /// when there is none (an error, unless the entity is not registered) or the one found does not serve (an error).
+    /// </summary>
+    /// <param name="category">Tax category that the matrix is asked with; null skips it.</param>
+    public DecidedCode? DecideTax(TaxDirection direction, string? ownCode, string? category, Purpose main, LegContext context, string path)
+    {
+        if (!Taxed(direction)) return null;
+        var by = TaxDecider.Line;
+        var found = ownCode;
+        if (found is null && (found = SetUp.Taxes.Matrix(Standing, category, direction)) is not null) by = TaxDecider.Matrix;
+        if (found is null && (found = DefaultTaxCode(main, context)) is not null) by = TaxDecider.Account;
+        if (found is null)
+        {
+            if (SetUp.Entity.TaxRegistered)
+                Fail("no-tax-code", $"No tax code for {(path.Length == 0 ? "the document" : path)}: name one, fill the matrix cell of standing '{Standing ?? "–"}' and category '{category ?? "–"}', or give the account of {main.Name} a default code.", path, main);
+            return null;
+        }
+        if (SetUp.Taxes.Code(found) is not { } code) { Fail("unknown-record", $"Tax code {found} is unknown.", path + ".taxCode"); return null; }
+        if (code.Direction != direction)
+        {
+            Fail("tax-direction", $"Tax code {found} is for {Words.Of(code.Direction)} tax and cannot serve here; use an {Words.Of(direction)} code.", path, main);
+            return null;
+        }
+        if (SetUp.Taxes.Rate(found, TaxDate) is not { } rate)
+        {
+            Fail("no-tax-rate", $"Tax code {found} has no rate on {TaxDate:yyyy-MM-dd}: add one that begins on or before that day.", path, main);
+            return null;
+        }
+        return new DecidedCode(code, rate, by);
+    }
+
+    /// <summary>The calculation for this event's currency and policies.</summary>
+    public TaxCalculation TaxCalculation(bool taxIncluded) =>
+        new(SetUp.Rounding, Decimals, taxIncluded, Policies.TaxRoundedByLine, SetUp.Entity.TaxRegistered);
+
+    /// <summary>Records a tax line; amounts as for the unswapped document.</summary>
+    public void RecordTax(DecidedCode decided, decimal @base, decimal tax, decimal nonDeductible, decimal? rate = null)
+    {
+        var sign = Swapped ? -1 : 1;
+        Taxes.Add(new TaxPosting(decided, sign * @base, sign * tax, sign * nonDeductible, rate ?? Rate));
+    }
+
+    /// <summary>Legs and tax lines of tax charged on a sale.</summary>
+    public void OutputTax(IReadOnlyList<TaxTotal> totals)
+    {
+        foreach (var total in totals)
+        {
+            Credit(Purposes.OutputTax, Amount(total.Tax), Document.ForTax(SetUp.Index, total.Decided.Code.Code));
+            RecordTax(total.Decided, total.Base, total.Tax, 0);
+        }
+    }
+
+    /// <summary>
+    /// Legs and tax lines of tax on a purchase: what is reclaimed is debited; under reverse charge the whole tax is owed
+    /// as output tax too. What is not reclaimed is for the lines to bear.
+    /// </summary>
+    /// <returns>The tax that the supplier charged.</returns>
+    public decimal InputTax(IReadOnlyList<TaxTotal> totals)
+    {
+        var charged = 0m;
+        foreach (var total in totals)
+        {
+            var context = Document.ForTax(SetUp.Index, total.Decided.Code.Code);
+            Debit(Purposes.InputTax, Amount(total.Deductible), context);
+            if (total.Decided.Code.ReverseCharge) Credit(Purposes.OutputTax, Amount(total.Tax), context);
+            else charged += total.Tax;
+            RecordTax(total.Decided, total.Base, total.Tax, total.NonDeductible);
+        }
+        return charged;
+    }
+
+    private string? DefaultTaxCode(Purpose main, LegContext context) =>
+        SetUp.Landings.Resolve(main, context.Values, context.Written).Account is { } number ? SetUp.Account(number)?.TaxCode : null;
+}

@@ -1,0 +1,167 @@
+using Assignum.Core.Chart;
+using Assignum.Core.Events;
+using Assignum.Core.Groups;
+using Assignum.Core.Landing;
+using Assignum.Core.Money;
+using Assignum.Core.SetUps;
+using Assignum.Core.Tax;
+
+namespace Assignum.Core.Entries;
+
+/// <summary>The sheet a kind writes on: legs, tax, stock movements, errors and remarks of one event.</summary>
+public sealed partial class EntrySheet
+{
+    private readonly EventKind kind;
+
+    internal EntrySheet(CompiledSetUp setUp, EventKind kind, BusinessEvent source, IOpenDocuments documents)
+    {
+        SetUp = setUp;
+        this.kind = kind;
+        Event = source;
+        Documents = documents;
+        Currency = source.Currency ?? setUp.Entity.Currency;
+        IsForeign = Currency != setUp.Entity.Currency;
+        Rate = IsForeign ? source.Rate ?? 0 : 1;
+        Decimals = Currencies.Decimals(Currency) ?? setUp.BaseDecimals;
+        TaxDate = source.TaxDate ?? source.Date;
+        Party = source.Party is null ? null : setUp.Party(source.Party);
+        Document = NewDocumentContext();
+    }
+
+    public CompiledSetUp SetUp { get; }
+    public Policies Policies => SetUp.Policies;
+    public BusinessEvent Event { get; }
+    public IOpenDocuments Documents { get; }
+
+    /// <summary>The event's currency; base where the event names none.</summary>
+    public string Currency { get; }
+    public bool IsForeign { get; }
+    public decimal Rate { get; }
+
+    /// <summary>Decimals of the event's currency.</summary>
+    public int Decimals { get; }
+    public DateOnly TaxDate { get; }
+    public KnownParty? Party { get; }
+
+    /// <summary>The document's own values: the context of document legs.</summary>
+    public LegContext Document { get; }
+
+    /// <summary>Credit notes and refunds: every leg stands on the other side, tax lines are negative.</summary>
+    public bool Swapped { get; set; }
+
+    internal List<Leg> Legs { get; } = [];
+    internal List<TaxPosting> Taxes { get; } = [];
+    internal List<Fault> Errors { get; } = [];
+    internal List<Remark> Remarks { get; } = [];
+    internal List<StockMove> Moves { get; } = [];
+
+    /// <summary>Tax standing that the matrix is asked with: the party's, else the event's.</summary>
+    public string? Standing => Party is null ? Event.Standing : Party.Party.TaxStanding;
+
+    /// <summary>Writes down what keeps the event from making an entry.</summary>
+    public void Fail(string code, string message, string path = "", Purpose? purpose = null, string? account = null) =>
+        Errors.Add(new Fault(code, message, path, purpose?.Name, account));
+
+    /// <summary>Writes down what somebody should look at.</summary>
+    public void Warn(string code, string message, string? account = null, Purpose? purpose = null, int? line = null) =>
+        Remarks.Add(new Remark(code, Severity.Warning, message, account, purpose?.Name, line));
+
+    /// <summary>Rounds to the event's currency.</summary>
+    public decimal Round(decimal amount) => SetUp.Rounding.Round(amount, Decimals);
+
+    /// <summary>Rounds to the base currency.</summary>
+    public decimal RoundBase(decimal amount) => SetUp.Rounding.Round(amount, SetUp.BaseDecimals);
+
+    /// <summary>An amount of the event's currency at the event's rate.</summary>
+    public LegAmount Amount(decimal amount) => AmountAt(amount, Rate);
+
+    /// <summary>An amount of the event's currency at a rate of its own.</summary>
+    public LegAmount AmountAt(decimal amount, decimal rate) =>
+        IsForeign ? new LegAmount(RoundBase(amount * rate), amount) : new LegAmount(amount, amount);
+
+    /// <summary>An amount that exists in base currency only.</summary>
+    public LegAmount BaseAmount(decimal amount) => new(amount, IsForeign ? null : amount);
+
+    /// <summary>Calls for a debit; a negative amount is a credit, zero is nothing.</summary>
+    public void Debit(Purpose purpose, LegAmount amount, LegContext context, TaxCode? taxUse = null, decimal? rate = null, string? account = null) =>
+        Add(purpose, Side.Debit, amount, context, taxUse, rate, account);
+
+    /// <summary>Calls for a credit; a negative amount is a debit, zero is nothing.</summary>
+    public void Credit(Purpose purpose, LegAmount amount, LegContext context, TaxCode? taxUse = null, decimal? rate = null, string? account = null) =>
+        Add(purpose, Side.Credit, amount, context, taxUse, rate, account);
+
+    /// <summary>A leg on an account given by hand; no purpose, every guard.</summary>
+    public void ByHand(Side side, LegAmount amount, LegContext context, string account, TaxCode? taxUse) =>
+        Add(null, side, amount, context, taxUse, null, account);
+
+    /// <summary>
+    /// The difference between what legs are worth at their own rates and at the event's: debits worth more are a gain.
+    /// </summary>
+    public void Exchange(decimal difference, LegContext context)
+    {
+        // On a credit note the legs stand the other way round, and so a gain is a loss: the purpose follows the true side.
+        if (Swapped) difference = -difference;
+        var gain = difference > 0;
+        var amount = BaseAmount(Math.Abs(difference));
+        if (!amount.IsZero)
+            Legs.Add(new Leg(gain ? Purposes.ExchangeGain : Purposes.ExchangeLoss, gain ? Side.Credit : Side.Debit, amount, context, null, null, Rate));
+    }
+
+    /// <summary>Stock came or went; <paramref name="value"/> null where no value moves.</summary>
+    public void Move(string item, string? location, decimal quantity, decimal? value)
+    {
+        if (quantity != 0 || value is not null and not 0)
+            Moves.Add(new StockMove(item, location, Swapped ? -quantity : quantity, Swapped ? -value : value));
+    }
+
+    private void Add(Purpose? purpose, Side side, LegAmount amount, LegContext context, TaxCode? taxUse, decimal? rate, string? account)
+    {
+        // Where the event is in base currency there is one amount, not two.
+        if (!IsForeign) amount = new LegAmount(amount.Base, amount.Base);
+        if (amount.IsZero) return;
+        var turn = Swapped;
+        if (amount.Base < 0 || amount is { Base: 0, Foreign: < 0 })
+        {
+            amount = new LegAmount(-amount.Base, -amount.Foreign);
+            turn = !turn;
+        }
+        var stands = turn ? side == Side.Debit ? Side.Credit : Side.Debit : side;
+        Legs.Add(new Leg(purpose, stands, amount, context, account, taxUse, rate ?? Rate));
+    }
+
+    private LegContext NewDocumentContext()
+    {
+        var index = SetUp.Index;
+        var values = default(LegValues);
+        values[Dimension.Currency] = index.Of(Dimension.Currency, Currency);
+        values[Dimension.Location] = index.Of(Dimension.Location, Event.Location);
+        values[Dimension.Channel] = index.Of(Dimension.Channel, Event.Channel);
+        values[Dimension.Method] = index.Of(Dimension.Method, Event.Method);
+        values[Dimension.Reason] = index.Of(Dimension.Reason, Event.Reason);
+        values[Dimension.Counterparty] = index.Of(Dimension.Counterparty, Event.Counterparty);
+        SetParty(ref values, Party);
+        SetProject(ref values, Event.Project);
+        return new LegContext(values, Party: Event.Party, Location: Event.Location, Channel: Event.Channel, Method: Event.Method,
+            Project: Event.Project, Reason: Event.Reason, Counterparty: Event.Counterparty, Text: Event.Text, Dimensions: Event.Dimensions,
+            LegCurrency: Currency);
+    }
+
+    private void SetParty(ref LegValues values, KnownParty? party)
+    {
+        values[Dimension.Party] = party?.Number ?? 0;
+        values[Dimension.PartyGroup] = party is null ? 0 : kind.FromSupplier ? party.SupplierGroup : party.CustomerGroup;
+    }
+
+    private void SetProject(ref LegValues values, string? code)
+    {
+        var project = code is null ? null : SetUp.Project(code);
+        values[Dimension.Project] = project?.Number ?? 0;
+        values[Dimension.ProjectGroup] = project?.Group ?? 0;
+    }
+
+    private static void SetItem(ref LegValues values, KnownItem? item)
+    {
+        values[Dimension.Item] = item?.Number ?? 0;
+        values[Dimension.ItemGroup] = item?.Group ?? 0;
+    }
+}

@@ -1,0 +1,62 @@
+using System.Collections.Frozen;
+using Assignum.Core.Entries.Kinds;
+using Assignum.Core.Events;
+
+namespace Assignum.Core.Entries;
+
+/// <summary>A kind of event: which fields it takes and which legs it calls for. One file a kind.</summary>
+/// <remarks>Another kind is another class here and a line in <see cref="EventKinds"/>; nothing else knows kinds by name.</remarks>
+public abstract class EventKind
+{
+    /// <summary>The kind's word, e.g. <c>goods-received</c>.</summary>
+    public abstract string Name { get; }
+
+    /// <summary>One plain sentence: what happened.</summary>
+    public abstract string Explain { get; }
+
+    /// <summary>Fields of the event it takes beside date, currency, rate, reference, text and dimensions.</summary>
+    public virtual IReadOnlyList<string> Takes => [];
+
+    /// <summary>Fields of the event that must be given.</summary>
+    public virtual IReadOnlyList<string> Needs => [];
+
+    /// <summary>Fields a line takes beside text and dimensions; empty: the kind has no lines.</summary>
+    public virtual IReadOnlyList<string> LineTakes => [];
+
+    /// <summary>Fields every line must give.</summary>
+    public virtual IReadOnlyList<string> LineNeeds => [];
+
+    /// <summary>Whether it takes charges, and whether it settles documents.</summary>
+    public virtual bool TakesCharges => false;
+    public virtual bool Settles => false;
+
+    /// <summary>Whether the party's supplier group is its party-group; otherwise the customer group.</summary>
+    public virtual bool FromSupplier => false;
+
+    /// <summary>Whether control accounts are admitted whatever their hand-entry rule (opening balances).</summary>
+    public virtual bool AdmitsControlAccounts => false;
+
+    /// <summary>Writes the event's legs, tax and movements on the sheet, or says on it what is wrong.</summary>
+    public abstract void Write(EntrySheet sheet);
+}
+
+/// <summary>The kinds the product knows.</summary>
+public static class EventKinds
+{
+    /// <summary>Every kind, in the order of the contract.</summary>
+    public static IReadOnlyList<EventKind> All { get; } =
+    [
+        new GoodsReceived(), new SupplierInvoice(), new SupplierCreditNote(),
+        new SalesInvoice(), new SalesCreditNote(), new GoodsShipped(), new GoodsReturned(),
+        new StockAdjusted(), new StockRevalued(), new StockMoved(), new ProductionIssued(), new ProductionCompleted(),
+        new CustomerPayment(), new SupplierPayment(), new CustomerDeposit(), new SupplierDeposit(), new InterestCharged(),
+        new CurrencyRevalued(), new MoneyMoved(), new GiftCardsExpired(),
+        new ChannelSale(), new ChannelRefund(), new ChannelFee(), new ChannelChargeback(), new ChannelPayout(),
+        new ProjectUsage(), new ProjectRecognised(), new IntercompanyCharge(), new HandEntry(), new Opening(),
+    ];
+
+    private static readonly FrozenDictionary<string, EventKind> ByName = All.ToFrozenDictionary(k => k.Name, StringComparer.Ordinal);
+
+    /// <summary>The kind of that name, or null.</summary>
+    public static EventKind? Find(string name) => ByName.GetValueOrDefault(name);
+}

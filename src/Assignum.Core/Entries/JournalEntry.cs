@@ -1,0 +1,55 @@
+using Assignum.Core.Chart;
+using Assignum.Core.Landing;
+
+namespace Assignum.Core.Entries;
+
+/// <summary>A balanced entry, made of an event by one set-up.</summary>
+/// <param name="Rate">Base units for one unit of <paramref name="Currency"/>.</param>
+/// <param name="Reversal">The same entry turned round on a later day, where the event asked for it.</param>
+/// <param name="Mirror">The other entity's side of a charge between entities.</param>
+public sealed record JournalEntry(
+    DateOnly Date, string Currency, decimal Rate, string? Reference, IReadOnlyList<EntryLine> Lines,
+    IReadOnlyList<EntryTax> Tax, IReadOnlyList<Remark> Remarks, JournalEntry? Reversal = null, MirrorEntry? Mirror = null)
+{
+    /// <summary>Whether a guard refuses it: it may be looked at, not posted.</summary>
+    public bool Refused => Remarks.Any(r => r.Severity == Severity.Error) || Mirror is { Entry.Refused: true };
+
+    /// <summary>Sum of the debits in base currency; equals the credits.</summary>
+    public decimal Total => Lines.Sum(l => l.Debit);
+}
+
+/// <summary>The entry another entity makes of the same event.</summary>
+public sealed record MirrorEntry(string Entity, JournalEntry Entry);
+
+/// <summary>A line of an entry: one leg with the account it landed on. Either debit or credit is zero.</summary>
+/// <param name="CurrencyDebit">In the entry's currency; null on legs that exist in base currency only.</param>
+/// <param name="Purpose">Null on lines written by hand.</param>
+/// <param name="EventLine">Which line of the event called for it, from 0; null for the document as a whole.</param>
+public sealed record EntryLine(
+    Account? AccountRecord, string Account, decimal Debit, decimal Credit, decimal? CurrencyDebit, decimal? CurrencyCredit,
+    Purpose? Purpose, LegContext Context, string? TaxCode, string? Text, decimal? Rate, Trace Landing, int? EventLine)
+{
+    /// <summary>Debit minus credit, base currency.</summary>
+    public decimal Signed => Debit - Credit;
+
+    /// <summary>Debit minus credit, the entry's currency; null on base-only lines.</summary>
+    public decimal? CurrencySigned => CurrencyDebit - CurrencyCredit;
+}
+
+/// <summary>One tax code's line of an entry, as the return takes it. Negative on credit notes.</summary>
+/// <param name="Base">In the entry's currency; <paramref name="EntityBase"/> and <paramref name="EntityTax"/> in base currency.</param>
+/// <param name="DecidedBy"><c>line</c>, <c>matrix</c> or <c>account</c>.</param>
+public sealed record EntryTax(
+    string Code, decimal Base, decimal Rate, decimal Tax, string DecidedBy, decimal EntityBase, decimal EntityTax,
+    decimal NonDeductible, string? BaseBox, string? TaxBox, string? ReverseBaseBox, string? ReverseTaxBox, DateOnly TaxDate);
+
+/// <summary>Stock that came (positive) or went (negative), whether or not an entry was made of it.</summary>
+/// <param name="Value">Base currency; null where the event moves quantity alone.</param>
+public sealed record StockMove(string Item, string? Location, decimal Quantity, decimal? Value);
+
+/// <summary>What became of an event: an entry, nothing, or errors.</summary>
+public sealed record EntryResult(JournalEntry? Entry, IReadOnlyList<Fault> Errors, IReadOnlyList<StockMove> Moves)
+{
+    /// <summary>The word of formats: <c>posted</c> (could be posted), <c>nothing</c> or <c>refused</c>.</summary>
+    public string Outcome => Errors.Count > 0 || Entry is { Refused: true } ? "refused" : Entry is null ? "nothing" : "posted";
+}

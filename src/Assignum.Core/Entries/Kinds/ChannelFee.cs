@@ -1,0 +1,27 @@
+using Assignum.Core.Landing;
+using Assignum.Core.Tax;
+using static Assignum.Core.Landing.Purposes;
+
+namespace Assignum.Core.Entries.Kinds;
+
+/// <summary>A provider charges for its service out of what it holds for us.</summary>
+public sealed class ChannelFee : EventKind
+{
+    public override string Name => "channel-fee";
+    public override string Explain => "A provider charges its fee out of what it holds for us.";
+    public override IReadOnlyList<string> Takes => ["channel", "method", "clearingMethod", "party", "standing", "amount", "taxCode", "taxDate"];
+    public override IReadOnlyList<string> Needs => ["channel", "amount"];
+
+    public override void Write(EntrySheet sheet)
+    {
+        var context = ChannelSale.ClearingContext(sheet);
+        var amount = sheet.Event.Amount!.Value;
+        var decided = sheet.DecideTax(TaxDirection.Input, sheet.Event.TaxCode, "standard", PaymentFee, context, "");
+        TaxableLine[] lines = decided is null ? [] : [new TaxableLine(decided.Value, amount)];
+        var totals = sheet.TaxCalculation(false).Run(lines);
+        var kept = lines.Sum(l => l.NonDeductible);
+        sheet.Debit(PaymentFee, sheet.Amount(amount + kept), context, decided?.Code);
+        var charged = sheet.InputTax(totals);
+        sheet.Credit(Clearing, sheet.Amount(amount + charged), context);
+    }
+}

@@ -1,0 +1,17 @@
+using Assignum.Core.Landing;
+using static Assignum.Core.Landing.Purposes;
+
+namespace Assignum.Core.Entries.Kinds;
+
+/// <summary>A channel sale is taken back: a credit note whose credit is clearing.</summary>
+public sealed class ChannelRefund : ChannelSale
+{
+    public override string Name => "channel-refund";
+    public override string Explain => "A sale in a channel is taken back and refunded.";
+
+    public override void Write(EntrySheet sheet)
+    {
+        sheet.Swapped = true;
+        Sell(sheet, SalesReturns);
+    }
+}

@@ -1,0 +1,32 @@
+using Assignum.Core.Landing;
+using static Assignum.Core.Landing.Purposes;
+
+namespace Assignum.Core.Entries.Kinds;
+
+/// <summary>Balances in foreign currency are brought to a closing rate, in base currency only.</summary>
+/// <remarks>A missing party on a control account of receivables or payables is warned of; see docs/decisions/0004.</remarks>
+public sealed class CurrencyRevalued : EventKind
+{
+    public override string Name => "currency-revalued";
+    public override string Explain => "Balances in foreign currency are brought to the closing rate.";
+    public override IReadOnlyList<string> Takes => ["reverseOn"];
+    public override IReadOnlyList<string> LineTakes => ["account", "currency", "amount", "party"];
+    public override IReadOnlyList<string> LineNeeds => ["account", "currency", "amount"];
+
+    public override void Write(EntrySheet sheet)
+    {
+        if (sheet.Event.ReverseOn is { } day && day <= sheet.Event.Date)
+            sheet.Fail("bad-date", $"reverseOn is {day:yyyy-MM-dd}; it must come after the date.", "reverseOn");
+        foreach (var line in sheet.Lines)
+        {
+            var values = line.Context.Values;
+            values[Dimension.Currency] = sheet.SetUp.Index.Of(Dimension.Currency, line.Source.Currency);
+            var context = sheet.HandContext(line) with { Values = values };
+            if (context.Party is null && sheet.SetUp.Account(line.Source.Account!) is { Control: Chart.Control.Receivables or Chart.Control.Payables })
+                sheet.Warn("party-needed", $"{line.Path}: account {line.Source.Account} belongs to parties; name the one revalued.", line.Source.Account, null, line.Number);
+            var amount = line.Source.Amount!.Value;
+            sheet.ByHand(Side.Debit, new LegAmount(amount, null), context, line.Source.Account!, null);
+            sheet.Exchange(amount, context);
+        }
+    }
+}

@@ -1,0 +1,33 @@
+using Assignum.Core.Landing;
+using static Assignum.Core.Landing.Purposes;
+
+namespace Assignum.Core.Entries.Kinds;
+
+/// <summary>Components, labour and overhead went into a production order.</summary>
+public sealed class ProductionIssued : EventKind
+{
+    public override string Name => "production-issued";
+    public override string Explain => "Parts, labour and overhead went into making something.";
+    public override IReadOnlyList<string> Takes => ["output", "location"];
+    public override IReadOnlyList<string> Needs => ["output"];
+    public override IReadOnlyList<string> LineTakes => ["item", "quantity", "unitCost", "location"];
+    public override IReadOnlyList<string> LineNeeds => ["item"];
+
+    public override void Write(EntrySheet sheet)
+    {
+        var made = sheet.ItemContext(sheet.Event.Output!, sheet.Event.Location);
+        foreach (var line in sheet.Lines)
+        {
+            if (!sheet.Policies.Perpetual)
+            {
+                if (line.IsStock) sheet.Move(line.Source.Item!, line.Context.Location, -line.Quantity, null);
+                continue;
+            }
+            if (sheet.Cost(line) is not { } cost) continue;
+            sheet.Debit(sheet.Policies.DirectProduction ? Stock : ProductionWip, sheet.BaseAmount(cost), made with { Line = line.Number, Text = line.Context.Text });
+            sheet.Credit(line.IsStock ? Stock : OwnWorkToProduction, sheet.BaseAmount(cost), line.Context with { Quantity = line.Quantity });
+            if (line.IsStock) sheet.Move(line.Source.Item!, line.Context.Location, -line.Quantity, -cost);
+            if (sheet.Policies.DirectProduction) sheet.Move(sheet.Event.Output!, sheet.Event.Location, 0, cost);
+        }
+    }
+}

@@ -1,0 +1,20 @@
+using Assignum.Core.Landing;
+using static Assignum.Core.Landing.Purposes;
+
+namespace Assignum.Core.Entries.Kinds;
+
+/// <summary>A supplier's invoice came.</summary>
+public class SupplierInvoice : EventKind
+{
+    public override string Name => "supplier-invoice";
+    public override string Explain => "A supplier's invoice came; it may settle what was received before.";
+    public override IReadOnlyList<string> Takes => ["party", "location", "project", "taxDate", "taxCode", "pricesIncludeTax", "depositApplied", "depositRate", "payablesAccount"];
+    public override IReadOnlyList<string> Needs => ["party"];
+    public override IReadOnlyList<string> LineTakes =>
+        ["item", "account", "quantity", "unitPrice", "discount", "discountPercent", "receiptCost", "receiptRate", "heldShare", "taxCode", "location", "project"];
+    public override IReadOnlyList<string> LineNeeds => ["unitPrice"];
+    public override bool TakesCharges => true;
+    public override bool FromSupplier => true;
+
+    public override void Write(EntrySheet sheet) => Buying.Write(sheet);
+}

@@ -1,0 +1,25 @@
+using Assignum.Core.Landing;
+using static Assignum.Core.Landing.Purposes;
+
+namespace Assignum.Core.Entries.Kinds;
+
+/// <summary>A supplier is paid, or refunds with negative amounts.</summary>
+public sealed class SupplierPayment : EventKind
+{
+    public override string Name => "supplier-payment";
+    public override string Explain => "A supplier is paid what is owed, in whole or in part.";
+    public override IReadOnlyList<string> Takes => ["party", "amount", "discountTaken", "fee", "method", "location"];
+    public override IReadOnlyList<string> Needs => ["party", "amount"];
+    public override bool Settles => true;
+    public override bool FromSupplier => true;
+
+    public override void Write(EntrySheet sheet)
+    {
+        var e = sheet.Event;
+        var (discount, fee) = (e.DiscountTaken ?? 0, e.Fee ?? 0);
+        Paying.Settle(sheet, Chart.Control.Payables, e.Amount!.Value + discount);
+        sheet.Debit(PaymentFee, sheet.Amount(fee), sheet.Document);
+        sheet.Credit(Bank, sheet.Amount(e.Amount.Value + fee), sheet.Document);
+        sheet.Credit(PaymentDiscountTaken, sheet.Amount(discount), sheet.Document);
+    }
+}

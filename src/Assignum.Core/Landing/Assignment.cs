@@ -1,0 +1,33 @@
+namespace Assignum.Core.Landing;
+
+/// <summary>"For this purpose, with these key values, use this account."</summary>
+/// <param name="Key">One value for each dimension filled, in the order of <see cref="Dimension"/>; empty is the default.</param>
+public sealed record Assignment(string Purpose, string Account, IReadOnlyList<KeyPart> Key, string? Note = null)
+{
+    /// <summary>The filled dimensions as bits; compare with <see cref="Rung.Set"/>.</summary>
+    public int Set { get; } = Key.Aggregate(0, (set, part) => set | 1 << (int)part.Dimension);
+
+    /// <summary>The filled dimensions' names joined by <c>+</c>, or <c>default</c>.</summary>
+    public string RungName => Key.Count == 0 ? "default" : string.Join('+', Key.Select(p => Words.Of(p.Dimension)));
+
+    /// <summary>The value for a dimension, or null when it is not filled.</summary>
+    public string? Value(Dimension dimension)
+    {
+        foreach (var part in Key)
+            if (part.Dimension == dimension) return part.Value;
+        return null;
+    }
+
+    /// <summary>Purpose and keys as one text, unique in a set-up.</summary>
+    public string Identity => Purpose + "|" + string.Join('|', Key.Select(p => Words.Of(p.Dimension) + "=" + p.Value));
+}
+
+/// <summary>One filled key column of an assignment.</summary>
+public readonly record struct KeyPart(Dimension Dimension, string Value);
+
+/// <summary>One row of <c>ladders.csv</c>.</summary>
+/// <param name="Position">Counts from 1, the top rung.</param>
+public sealed record LadderRow(string Purpose, int Position, Rung Rung);
+
+/// <summary>"When this purpose's whole ladder misses, look where that other one lands."</summary>
+public sealed record Borrow(string Purpose, string From);

@@ -1,0 +1,63 @@
+using System.Numerics;
+
+namespace Assignum.Core.Landing;
+
+/// <summary>One purpose's ladder, compiled.</summary>
+/// <remarks>
+/// For every value of every dimension the ladder uses, a word of bits says on which rungs an assignment could hold for
+/// it. The bits of a leg's values are and-ed; only the rungs left are asked, top first. Most legs ask one rung. Figures
+/// in docs/performance.md.
+/// </remarks>
+public sealed class PurposeResolver
+{
+    private readonly int[] dimensions;
+    private readonly ushort[][] masks;
+    private readonly RungTable[] rungs;
+    private readonly ushort allRungs;
+    private readonly int defaultAssignment;
+
+    internal PurposeResolver(LandingIndex index, Ladder ladder, IEnumerable<(int Number, Assignment Assignment)> assignments)
+    {
+        var byRung = assignments.ToLookup(a => a.Assignment.Set);
+        rungs = [.. ladder.Rungs.Where(r => r != Rung.Line).Select(r => new RungTable(index, r, [.. byRung[r.Set]]))];
+        allRungs = (ushort)((1 << rungs.Length) - 1);
+        defaultAssignment = byRung[0].Select(a => a.Number).DefaultIfEmpty(-1).First();
+        dimensions = [.. rungs.SelectMany(r => r.Rung.Dimensions).Distinct().Select(d => (int)d)];
+        masks = [.. dimensions.Select(d => Masks(index, (Dimension)d, byRung))];
+    }
+
+    /// <summary>A ladder may have this many rungs beside <c>line</c> and <c>default</c>.</summary>
+    public const int MaxRungs = 16;
+
+    /// <summary>The rung an assignment number was found on is its own; −1 when the whole ladder misses.</summary>
+    public int Resolve(in LegValues values)
+    {
+        uint open = allRungs;
+        for (var i = 0; i < dimensions.Length; i++) open &= masks[i][values[dimensions[i]]];
+        while (open != 0)
+        {
+            var found = rungs[BitOperations.TrailingZeroCount(open)].Find(values);
+            if (found >= 0) return found;
+            open &= open - 1;
+        }
+        return defaultAssignment;
+    }
+
+    private ushort[] Masks(LandingIndex index, Dimension dimension, ILookup<int, (int Number, Assignment Assignment)> byRung)
+    {
+        var words = new ushort[index.Size(dimension)];
+        for (var r = 0; r < rungs.Length; r++)
+        {
+            var bit = (ushort)(1 << r);
+            if (!rungs[r].Rung.Dimensions.Contains(dimension))
+                for (var i = 0; i < words.Length; i++) words[i] |= bit;
+            else
+            {
+                var reach = rungs[r].Reach(dimension, byRung[rungs[r].Rung.Set].Select(a => a.Assignment));
+                for (var i = 0; i < words.Length; i++)
+                    if (reach[i]) words[i] |= bit;
+            }
+        }
+        return words;
+    }
+}

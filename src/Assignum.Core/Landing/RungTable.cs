@@ -1,0 +1,89 @@
+namespace Assignum.Core.Landing;
+
+/// <summary>The assignments of one rung of one purpose, ready to be asked.</summary>
+/// <remarks>
+/// Nested dimensions are walked outward here, the last listed one first. Where the combinations of a rung made only of
+/// nested dimensions are few, all walks are done when compiling and a lookup is one array read.
+/// </remarks>
+internal sealed class RungTable
+{
+    private const int DenseLimit = 1 << 20;
+    private const int KeyBits = 21;
+
+    private readonly LandingIndex index;
+    private readonly int[] dimensions;
+    private readonly PackedTable table;
+    private readonly int[]? dense;
+    private readonly int denseWidth;
+
+    public RungTable(LandingIndex index, Rung rung, IReadOnlyList<(int Number, Assignment Assignment)> assignments)
+    {
+        this.index = index;
+        Rung = rung;
+        dimensions = [.. rung.Dimensions.Select(d => (int)d)];
+        var entries = new Dictionary<ulong, int>();
+        foreach (var (number, assignment) in assignments)
+            foreach (var key in Keys(assignment, 0, 0)) entries[key] = number;
+        table = new PackedTable(entries);
+
+        if (dimensions.Length > 2 || !rung.Dimensions.All(LandingIndex.IsNested)) return;
+        denseWidth = dimensions.Length == 2 ? index.Size((Dimension)dimensions[1]) : 1;
+        var size = (long)index.Size((Dimension)dimensions[0]) * denseWidth;
+        if (size > DenseLimit) return;
+        var answers = new int[size];
+        var values = default(LegValues);
+        for (var first = 0; first < answers.Length / denseWidth; first++)
+            for (var second = 0; second < denseWidth; second++)
+            {
+                values[dimensions[0]] = first;
+                if (dimensions.Length == 2) values[dimensions[1]] = second;
+                answers[first * denseWidth + second] = Walk(values, 0, 0);
+            }
+        dense = answers;
+    }
+
+    public Rung Rung { get; }
+
+    /// <summary>The number of the assignment that holds, or −1. Values of all the rung's dimensions must be present.</summary>
+    public int Find(in LegValues values)
+    {
+        if (dense is not null)
+            return dense[values[dimensions[0]] * denseWidth + (dimensions.Length == 2 ? values[dimensions[1]] : 0)];
+        return Walk(values, 0, 0);
+    }
+
+    /// <summary>Whether an assignment on this rung could hold for a value of one of its dimensions (or its ancestors).</summary>
+    public bool[] Reach(Dimension dimension, IEnumerable<Assignment> assignments)
+    {
+        var named = new bool[index.Size(dimension)];
+        foreach (var assignment in assignments)
+            foreach (var node in index.Nodes(dimension, assignment.Value(dimension)!)) named[node] = true;
+        if (!LandingIndex.IsNested(dimension)) return named;
+        var reached = new bool[named.Length];
+        for (var number = 1; number < named.Length; number++)
+            for (var at = number; at != 0; at = index.Parent(dimension, at))
+                if (named[at]) { reached[number] = true; break; }
+        return reached;
+    }
+
+    private int Walk(in LegValues values, int position, ulong packed)
+    {
+        var dimension = (Dimension)dimensions[position];
+        var nested = LandingIndex.IsNested(dimension);
+        for (var at = values[dimension]; at != 0; at = nested ? index.Parent(dimension, at) : 0)
+        {
+            var key = packed << KeyBits | (uint)at;
+            var found = position + 1 == dimensions.Length ? table.Find(key) : Walk(values, position + 1, key);
+            if (found >= 0) return found;
+        }
+        return -1;
+    }
+
+    private IEnumerable<ulong> Keys(Assignment assignment, int position, ulong packed)
+    {
+        if (position == dimensions.Length) { yield return packed; yield break; }
+        var dimension = (Dimension)dimensions[position];
+        foreach (var node in index.Nodes(dimension, assignment.Value(dimension)!))
+            foreach (var key in Keys(assignment, position + 1, packed << KeyBits | (uint)node)) yield return key;
+    }
+}

@@ -1,0 +1,27 @@
+namespace Assignum.Core;
+
+/// <summary>Finds the word somebody probably meant.</summary>
+public static class Nearest
+{
+    /// <summary>The candidate with the fewest single-letter edits from <paramref name="word"/>; the first of equals.</summary>
+    public static string To(string word, IEnumerable<string> candidates) => candidates.MinBy(c => Distance(word, c)) ?? "";
+
+    // Levenshtein distance over a single row; inputs are short names.
+    private static int Distance(string a, string b)
+    {
+        if (a.Length > 100) a = a[..100];
+        var row = Enumerable.Range(0, b.Length + 1).ToArray();
+        for (var i = 1; i <= a.Length; i++)
+        {
+            var diagonal = row[0];
+            row[0] = i;
+            for (var j = 1; j <= b.Length; j++)
+            {
+                var above = row[j];
+                row[j] = Math.Min(Math.Min(row[j], row[j - 1]) + 1, diagonal + (a[i - 1] == b[j - 1] ? 0 : 1));
+                diagonal = above;
+            }
+        }
+        return row[^1];
+    }
+}

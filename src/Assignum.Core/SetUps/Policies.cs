@@ -1,0 +1,55 @@
+using Assignum.Core.Money;
+
+namespace Assignum.Core.SetUps;
+
+/// <summary>The policies of an edition, read once. See the table in docs/posting-rules.md.</summary>
+public sealed record Policies
+{
+    /// <summary>Each policy with the values it takes; the first is shipped. An empty list takes any text.</summary>
+    public static IReadOnlyDictionary<string, IReadOnlyList<string>> Known { get; } = new SortedDictionary<string, IReadOnlyList<string>>(StringComparer.Ordinal)
+    {
+        ["stock-method"] = ["perpetual", "periodic"],
+        ["receipt-accrual"] = ["on", "off"],
+        ["cost-timing"] = ["shipment", "invoice"],
+        ["four-eyes"] = ["off", "on"],
+        ["discounts"] = ["net", "separate"],
+        ["production"] = ["through-wip", "direct"],
+        ["tax-rounding"] = ["document", "line"],
+        ["rounding-mode"] = ["half-away-from-zero", "half-to-even"],
+        ["deposit-tax"] = ["off", "on"],
+        ["line-text"] = [],
+    };
+
+    public bool Perpetual { get; init; } = true;
+    public bool ReceiptAccrual { get; init; } = true;
+    public bool CostAtInvoice { get; init; }
+    public bool FourEyes { get; init; }
+    public bool SeparateDiscounts { get; init; }
+    public bool DirectProduction { get; init; }
+    public bool TaxRoundedByLine { get; init; }
+    public RoundingMode RoundingMode { get; init; }
+    public bool DepositTax { get; init; }
+
+    /// <summary>Template of line texts: <c>{reference}</c>, <c>{party}</c>, <c>{item}</c>, <c>{kind}</c>, <c>{text}</c>.</summary>
+    public string LineText { get; init; } = "{text}";
+
+    /// <summary>Reads the rows; a policy without a row has its shipped value.</summary>
+    public static Policies From(IEnumerable<PolicyRow> rows)
+    {
+        var values = rows.ToDictionary(r => r.Policy, r => r.Value, StringComparer.Ordinal);
+        bool Is(string policy, string value) => values.GetValueOrDefault(policy) == value;
+        return new Policies
+        {
+            Perpetual = !Is("stock-method", "periodic"),
+            ReceiptAccrual = !Is("receipt-accrual", "off"),
+            CostAtInvoice = Is("cost-timing", "invoice"),
+            FourEyes = Is("four-eyes", "on"),
+            SeparateDiscounts = Is("discounts", "separate"),
+            DirectProduction = Is("production", "direct"),
+            TaxRoundedByLine = Is("tax-rounding", "line"),
+            RoundingMode = Is("rounding-mode", "half-to-even") ? RoundingMode.HalfToEven : RoundingMode.HalfAwayFromZero,
+            DepositTax = Is("deposit-tax", "on"),
+            LineText = values.GetValueOrDefault("line-text") ?? "{text}",
+        };
+    }
+}

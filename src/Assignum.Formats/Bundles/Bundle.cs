@@ -1,0 +1,125 @@
+using System.IO.Compression;
+using Assignum.Core.SetUps;
+
+namespace Assignum.Formats.Bundles;
+
+/// <summary>The configuration bundle: a zip or a folder of CSV files, one a part.</summary>
+public static class Bundle
+{
+    /// <summary>Most bytes a bundle may unpack to.</summary>
+    public const long LargestUnpacked = 256L << 20;
+
+    /// <summary>Most files in a bundle.</summary>
+    public const int MostFiles = 100;
+
+    // The zip format cannot say less than 1980; a fixed time makes equal bundles equal bytes.
+    private static readonly DateTimeOffset FixedTime = new(1980, 1, 1, 0, 0, 0, TimeSpan.Zero);
+
+    /// <summary>Reads a zip. Anything wrong is named in <paramref name="faults"/>, never thrown.</summary>
+    public static IReadOnlyList<Sheet> FromZip(Stream zip, List<FormFault> faults)
+    {
+        var sheets = new List<Sheet>();
+        try
+        {
+            using var archive = new ZipArchive(zip, ZipArchiveMode.Read, leaveOpen: true);
+            if (archive.Entries.Count > MostFiles)
+            {
+                faults.Add(new FormFault("", 0, "", "too-many-files", $"The bundle has {archive.Entries.Count} files; at most {MostFiles} are taken."));
+                return [];
+            }
+            // A zip says what it unpacks to and may lie: the bytes are counted as they come.
+            var budget = new Budget(LargestUnpacked);
+            foreach (var entry in archive.Entries.Where(e => e.Name.Length > 0))
+            {
+                using var bytes = entry.Open();
+                Add(entry.Name, new CountedStream(bytes, budget), sheets, faults);
+            }
+        }
+        catch (InvalidDataException)
+        {
+            faults.Add(new FormFault("", 0, "", "not-a-zip", "This is no zip archive, or it is damaged."));
+        }
+        catch (BundleTooLargeException)
+        {
+            faults.Add(new FormFault("", 0, "", "too-large", $"The bundle unpacks to more than {LargestUnpacked >> 20} MB: nothing was read."));
+            return [];
+        }
+        return sheets;
+    }
+
+    /// <summary>Reads every CSV file of a folder.</summary>
+    public static IReadOnlyList<Sheet> FromFolder(string folder, List<FormFault> faults)
+    {
+        var sheets = new List<Sheet>();
+        foreach (var path in Directory.EnumerateFiles(folder, "*.csv").Order(StringComparer.Ordinal))
+        {
+            using var bytes = File.OpenRead(path);
+            Add(Path.GetFileName(path), bytes, sheets, faults);
+        }
+        return sheets;
+    }
+
+    /// <summary>Writes a set-up as a zip: files in alphabetical order, fixed times, the same bytes every time.</summary>
+    public static void ToZip(SetUp setUp, Stream to)
+    {
+        using var archive = new ZipArchive(to, ZipArchiveMode.Create, leaveOpen: true);
+        foreach (var part in Parts.All.OrderBy(p => p.Name, StringComparer.Ordinal))
+        {
+            var entry = archive.CreateEntry(part.Name + ".csv", CompressionLevel.Optimal);
+            entry.LastWriteTime = FixedTime;
+            using var bytes = entry.Open();
+            CsvSheet.Write(part, part.Write(setUp), bytes);
+        }
+    }
+
+    private static void Add(string fileName, Stream bytes, List<Sheet> sheets, List<FormFault> faults)
+    {
+        var name = Path.GetFileNameWithoutExtension(fileName);
+        if (!fileName.EndsWith(".csv", StringComparison.OrdinalIgnoreCase) || Parts.Find(name) is not { } part)
+        {
+            faults.Add(new FormFault(Cut(fileName), 0, "", "unknown-file", $"'{Cut(fileName)}' is no file of a bundle; the files are {string.Join(", ", Parts.All.Select(p => p.Name + ".csv"))}."));
+            return;
+        }
+        if (sheets.Any(s => s.Part == part))
+        {
+            faults.Add(new FormFault(name, 0, "", "duplicate-file", $"{name}.csv is in the bundle twice."));
+            return;
+        }
+        if (CsvSheet.Read(part, bytes, faults) is { } sheet) sheets.Add(sheet);
+    }
+
+    private static string Cut(string text) => text.Length > 60 ? text[..60] + "…" : text;
+
+    private sealed class Budget(long left)
+    {
+        public void Spend(int bytes)
+        {
+            left -= bytes;
+            if (left < 0) throw new BundleTooLargeException();
+        }
+    }
+
+    private sealed class BundleTooLargeException : Exception;
+
+    /// <summary>Passes a stream through and stops when the budget shared by all files is spent.</summary>
+    private sealed class CountedStream(Stream inner, Budget budget) : Stream
+    {
+        public override bool CanRead => true;
+        public override bool CanSeek => false;
+        public override bool CanWrite => false;
+        public override long Length => throw new NotSupportedException();
+        public override long Position { get => throw new NotSupportedException(); set => throw new NotSupportedException(); }
+
+        public override int Read(byte[] buffer, int offset, int count)
+        {
+            var read = inner.Read(buffer, offset, count);
+            budget.Spend(read);
+            return read;
+        }
+
+        public override void Flush() { }
+        public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
+        public override void SetLength(long value) => throw new NotSupportedException();
+        public override void Write(byte[] buffer, int offset, int count) => throw new NotSupportedException();
+    }
+}

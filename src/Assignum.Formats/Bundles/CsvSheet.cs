@@ -1,0 +1,128 @@
+using System.Globalization;
+using System.Text;
+using Assignum.Core.SetUps;
+using CsvHelper;
+using CsvHelper.Configuration;
+
+namespace Assignum.Formats.Bundles;
+
+/// <summary>CSV by RFC 4180 with a header row: bytes to the rows of a part and back.</summary>
+public static class CsvSheet
+{
+    /// <summary>Longest cell taken, in characters.</summary>
+    public const int LongestCell = 65_536;
+
+    /// <summary>Most rows taken from one file.</summary>
+    public const int MostRows = 2_000_000;
+
+    /// <summary>Text that is not UTF-8 is an error, not a guess.</summary>
+    public static readonly UTF8Encoding Utf8 = new(encoderShouldEmitUTF8Identifier: false, throwOnInvalidBytes: true);
+
+    /// <summary>Reads a part's file. Faults of form go to <paramref name="faults"/>; null when the file cannot be read at all.</summary>
+    public static Sheet? Read(Part part, Stream bytes, List<FormFault> faults)
+    {
+        void Fault(int row, string column, string code, string message) => faults.Add(new FormFault(part.Name, row, column, code, message));
+        var settings = new CsvConfiguration(CultureInfo.InvariantCulture)
+        {
+            Delimiter = ",", Mode = CsvMode.RFC4180, BadDataFound = null, MaxFieldSize = LongestCell, LineBreakInQuotedFieldIsBadData = false,
+            AllowComments = false, TrimOptions = TrimOptions.None, IgnoreBlankLines = true, DetectDelimiter = false,
+        };
+        using var text = new StreamReader(bytes, Utf8, detectEncodingFromByteOrderMarks: false, leaveOpen: true);
+        using var parser = new CsvParser(text, settings);
+        try
+        {
+            if (!parser.Read()) { Fault(0, "", "empty-file", $"{part.Name}.csv is empty: its first line must name the columns."); return null; }
+            if (Header(part, parser.Record!, Fault) is not { } header) return null;
+            var rows = new List<(int, string?[])>();
+            while (parser.Read())
+            {
+                if (rows.Count == MostRows) { Fault(parser.RawRow, "", "too-many-rows", $"{part.Name}.csv has more than {MostRows} rows."); return null; }
+                if (Row(part, parser, header, Fault) is { } cells) rows.Add((parser.RawRow, cells));
+            }
+            return new Sheet(part, header.Where(p => p >= 0).ToHashSet(), rows);
+        }
+        catch (DecoderFallbackException)
+        {
+            Fault(0, "", "not-utf8", $"{part.Name}.csv is not UTF-8 text: save it as CSV UTF-8.");
+        }
+        catch (MaxFieldSizeException)
+        {
+            Fault(parser.RawRow, "", "cell-too-long", $"A cell is longer than {LongestCell} characters, or a quotation mark is never closed.");
+        }
+        catch (CsvHelperException)
+        {
+            Fault(parser.RawRow, "", "bad-csv", "This line is no valid CSV: check its quotation marks.");
+        }
+        return null;
+    }
+
+    /// <summary>Writes a part of a set-up: header, then rows in file order, lines ending with LF.</summary>
+    public static void Write(Part part, IEnumerable<string?[]> rows, Stream to)
+    {
+        using var writer = new StreamWriter(to, Utf8, leaveOpen: true) { NewLine = "\n" };
+        writer.WriteLine(string.Join(',', part.Columns.Select(c => c.Name)));
+        foreach (var row in rows)
+        {
+            for (var i = 0; i < row.Length; i++)
+            {
+                if (i > 0) writer.Write(',');
+                WriteCell(writer, row[i]);
+            }
+            writer.Write('\n');
+        }
+    }
+
+    private static void WriteCell(StreamWriter writer, string? cell)
+    {
+        if (string.IsNullOrEmpty(cell)) return;
+        if (cell.AsSpan().IndexOfAny(",\"\r\n") < 0) { writer.Write(cell); return; }
+        writer.Write('"');
+        writer.Write(cell.Replace("\"", "\"\"", StringComparison.Ordinal));
+        writer.Write('"');
+    }
+
+    // For each column of the file the position in the part, or −1 for a column that is not known.
+    private static int[]? Header(Part part, string[] names, Action<int, string, string, string> fault)
+    {
+        if (names.Length > 0 && names[0].StartsWith('\uFEFF')) names[0] = names[0][1..];
+        var header = new int[names.Length];
+        var seen = new HashSet<string>(StringComparer.Ordinal);
+        var good = true;
+        for (var i = 0; i < names.Length; i++)
+        {
+            header[i] = part.Columns.ToList().FindIndex(c => c.Name == names[i]);
+            if (!seen.Add(names[i])) { fault(1, names[i], "duplicate-column", $"The column '{Cut(names[i])}' is there twice."); good = false; }
+        }
+        foreach (var column in part.Columns.Where(c => c.Required && !seen.Contains(c.Name)))
+        {
+            fault(1, column.Name, "missing-column", $"{part.Name}.csv lacks the column '{column.Name}'.");
+            good = false;
+        }
+        return good ? header : null;
+    }
+
+    private static string?[]? Row(Part part, CsvParser parser, int[] header, Action<int, string, string, string> fault)
+    {
+        if (parser.Count != header.Length)
+        {
+            fault(parser.RawRow, "", "ragged-row", $"This line has {parser.Count} cells; the header has {header.Length}.");
+            return null;
+        }
+        var cells = new string?[part.Columns.Count];
+        for (var i = 0; i < header.Length; i++)
+        {
+            var cell = parser[i];
+            if (cell.Length == 0) continue;
+            if (cell.Contains('\0')) { fault(parser.RawRow, "", "bad-character", "This line holds a zero character: the file is damaged or no text."); return null; }
+            if (header[i] < 0)
+            {
+                fault(parser.RawRow, "", "unknown-column", $"{part.Name}.csv has a value in column {i + 1}, which the header names as none of: {string.Join(", ", part.Columns.Select(c => c.Name))}.");
+                return null;
+            }
+            cells[header[i]] = cell;
+        }
+        return cells;
+    }
+
+    private static string Cut(string text) => text.Length > 40 ? text[..40] + "…" : text;
+}
