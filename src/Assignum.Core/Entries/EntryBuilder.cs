@@ -25,7 +25,7 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
         if (sheet.Errors.Count > 0) return new EntryResult(null, sheet.Errors, []);
         if (entry is null) return new EntryResult(null, [], sheet.Moves);
 
-        if (source.ReverseOn is { } day) entry = entry with { Reversal = Reverse(entry, day) };
+        if (source.ReverseOn is { } day) entry = entry with { Reversal = Reverse(entry, day, setUp) };
         if (kind is Kinds.IntercompanyCharge charge)
         {
             var mirror = charge.Mirror(source, setUp, others, sheet);
@@ -43,9 +43,7 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
         if (sheet.Errors.Count > 0) return null;
         Balance(sheet, kind, lines);
         if (sheet.Errors.Count > 0 || lines.Count == 0) return null;
-        foreach (var closed in sheet.SetUp.ClosedPeriods)
-            if (date >= closed.From && date <= closed.To)
-                sheet.Remarks.Add(new Remark("period-closed", Severity.Error, $"{date:yyyy-MM-dd} is in a closed period ({closed.From:yyyy-MM-dd} to {closed.To:yyyy-MM-dd})."));
+        sheet.Remarks.AddRange(Closed(sheet.SetUp, date));
         return new JournalEntry(date, sheet.Currency, sheet.Rate, sheet.Event.Reference, lines, TaxLines(sheet), sheet.Remarks);
     }
 
@@ -122,10 +120,15 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
             t.Decided.Code.BaseBox, t.Decided.Code.TaxBox, t.Decided.Code.ReverseBaseBox, t.Decided.Code.ReverseTaxBox, sheet.TaxDate))];
     }
 
-    private static JournalEntry Reverse(JournalEntry entry, DateOnly day) => entry with
+    // Nothing posts into a closed period.
+    private static IEnumerable<Remark> Closed(CompiledSetUp setUp, DateOnly date) => setUp.ClosedPeriods
+        .Where(p => date >= p.From && date <= p.To)
+        .Select(p => new Remark("period-closed", Severity.Error, $"{date:yyyy-MM-dd} is in a closed period ({p.From:yyyy-MM-dd} to {p.To:yyyy-MM-dd})."));
+
+    private static JournalEntry Reverse(JournalEntry entry, DateOnly day, CompiledSetUp setUp) => entry with
     {
         Date = day,
-        Remarks = [],
+        Remarks = [.. Closed(setUp, day)],
         Lines = [.. entry.Lines.Select(l => l with
         {
             Debit = l.Credit, Credit = l.Debit, CurrencyDebit = l.CurrencyCredit, CurrencyCredit = l.CurrencyDebit,

@@ -12,7 +12,7 @@ public sealed record JournalEntry(
     IReadOnlyList<EntryTax> Tax, IReadOnlyList<Remark> Remarks, JournalEntry? Reversal = null, MirrorEntry? Mirror = null)
 {
     /// <summary>Whether a guard refuses it: it may be looked at, not posted.</summary>
-    public bool Refused => Remarks.Any(r => r.Severity == Severity.Error) || Mirror is { Entry.Refused: true };
+    public bool Refused => Remarks.Any(r => r.Severity == Severity.Error) || Mirror is { Entry.Refused: true } || Reversal is { Refused: true };
 
     /// <summary>Sum of the debits in base currency; equals the credits.</summary>
     public decimal Total => Lines.Sum(l => l.Debit);

@@ -1,0 +1,127 @@
+# What the commands share: finding and installing what is missing, and a PostgreSQL cluster of our own.
+# Sourced by start, test and bench; defines functions only.
+
+say() { printf '%s\n' "$*"; }
+die() { printf '%s\n' "$*" >&2; exit 1; }
+
+# The newest server binaries that Debian's package installed; psql alone is not enough.
+find_postgres() {
+  local dir
+  for dir in $(ls -d /usr/lib/postgresql/*/bin 2>/dev/null | sort -V -r); do
+    [ -x "$dir/postgres" ] && [ -x "$dir/initdb" ] && { printf '%s' "$dir"; return 0; }
+  done
+  return 1
+}
+
+# install PACKAGE...: with Debian's package manager where we may, else say what is wanted.
+install() {
+  if [ "$(id -u)" -ne 0 ] && ! sudo -n true 2>/dev/null; then
+    die "These packages are wanted and cannot be installed without root: $*
+Ask an administrator to run:  apt-get install $*"
+  fi
+  command -v apt-get >/dev/null || die "These packages are wanted: $*. There is no apt-get here; install them by hand."
+  say "Installing $* …"
+  local run=""
+  [ "$(id -u)" -eq 0 ] || run="sudo -n"
+  # Creating the distribution's own cluster is not wanted: ours is in the data folder.
+  $run mkdir -p /etc/postgresql-common
+  [ -e /etc/postgresql-common/createcluster.conf ] || echo "create_main_cluster = false" | $run tee /etc/postgresql-common/createcluster.conf >/dev/null
+  $run env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "$@" >/dev/null 2>&1 && return 0
+  $run apt-get update -qq >/dev/null 2>&1
+  $run env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "$@" >/dev/null || die "Installing $* failed."
+}
+
+need_dotnet() {
+  command -v dotnet >/dev/null || die "The .NET SDK 10 is wanted: 'dotnet' is not on the PATH."
+  case "$(dotnet --version 2>/dev/null)" in 1[0-9].*) ;; *) die "The .NET SDK 10 is wanted; this is $(dotnet --version 2>/dev/null)." ;; esac
+  export DOTNET_CLI_TELEMETRY_OPTOUT=1 DOTNET_NOLOGO=1
+  # The SDK keeps its packages under HOME; where there is none it gets one.
+  if [ -z "${HOME:-}" ] || [ ! -w "${HOME:-/nowhere}" ]; then export HOME="$ROOT/.local/home"; mkdir -p "$HOME"; fi
+}
+
+need_postgres() {
+  find_postgres >/dev/null || install postgresql
+  PGBIN=$(find_postgres) || die "PostgreSQL was installed and its server is not under /usr/lib/postgresql."
+}
+
+need_browser() {
+  command -v chromium >/dev/null && command -v chromedriver >/dev/null || install chromium chromium-driver
+}
+
+# PostgreSQL refuses to run as root, so root runs it as the unprivileged user that its package made.
+as_db_user() {
+  if [ "$(id -u)" -eq 0 ]; then setpriv --reuid=postgres --regid=postgres --clear-groups --reset-env -- "$@"; else "$@"; fi
+}
+
+random() { od -An -N"$1" -tx1 /dev/urandom | tr -d ' \n'; }
+
+free_port() {
+  local port
+  for _ in $(seq 50); do
+    port=$((20000 + $(od -An -N2 -tu2 /dev/urandom) % 30000))
+    (exec 3<>"/dev/tcp/127.0.0.1/$port") 2>/dev/null || { printf '%s' "$port"; return 0; }
+  done
+  die "No free port was found."
+}
+
+# cluster_start DIR: starts (and at first makes) the cluster of a data folder on loopback, with passwords, and sets
+# DB_PORT, DB_OWNER (may migrate) and DB_APP (the application's rights only) as connection strings.
+cluster_start() {
+  local data="$1"
+  mkdir -p "$data"
+  data=$(cd "$data" && pwd -P)
+  local secrets="$data/secrets"
+  if [ ! -s "$secrets" ]; then
+    (umask 077; printf 'OWNER_PASSWORD=%s\nAPP_PASSWORD=%s\n' "$(random 24)" "$(random 24)" > "$secrets")
+  fi
+  # shellcheck disable=SC1090
+  . "$secrets"
+  CLUSTER="$data/cluster"
+  if [ "$(id -u)" -eq 0 ] && ! as_db_user test -x "$data"; then
+    # The unprivileged user cannot come near this folder (a private home, say): the cluster lives beside the system's.
+    CLUSTER="/var/lib/postgresql/assignum-$(printf '%s' "$data" | sha256sum | cut -c1-16)"
+    printf '%s\n' "$CLUSTER" > "$data/cluster-is-at"
+  fi
+  if [ ! -s "$CLUSTER/PG_VERSION" ]; then
+    rm -rf "$CLUSTER"
+    mkdir -p "$CLUSTER"; chmod 700 "$CLUSTER"
+    [ "$(id -u)" -ne 0 ] || chown postgres:postgres "$CLUSTER"
+    local words; words=$(as_db_user mktemp)
+    printf '%s\n' "$OWNER_PASSWORD" > "$words"
+    as_db_user "$PGBIN/initdb" -D "$CLUSTER" -U assignum_owner -A scram-sha-256 --pwfile="$words" -E UTF8 --locale=C.UTF-8 >/dev/null 2>&1 \
+      || { rm -rf "$words" "$CLUSTER"; die "The database cluster could not be made in $CLUSTER."; }
+    rm -f "$words"
+  fi
+  if as_db_user "$PGBIN/pg_ctl" -D "$CLUSTER" status >/dev/null 2>&1; then
+    DB_PORT=$(as_db_user sed -n 4p "$CLUSTER/postmaster.pid")   # left running by a start that was killed
+  else
+    DB_PORT=$(free_port)
+    as_db_user "$PGBIN/pg_ctl" -D "$CLUSTER" -l "$CLUSTER/server.log" -w -t 60 start \
+      -o "-c listen_addresses=127.0.0.1 -c port=$DB_PORT -c unix_socket_directories='' -c max_connections=200 -c shared_buffers=512MB -c work_mem=16MB -c max_wal_size=2GB -c log_min_messages=warning ${CLUSTER_OPTIONS:-}" >/dev/null 2>&1 \
+      || die "PostgreSQL did not start; its log: $CLUSTER/server.log"
+  fi
+  PGPASSWORD="$OWNER_PASSWORD" "$PGBIN/psql" -q -v ON_ERROR_STOP=1 -h 127.0.0.1 -p "$DB_PORT" -U assignum_owner -d postgres >/dev/null <<SQL || die "The database does not take its owner's password."
+select 'create role assignum_app login' where not exists (select from pg_roles where rolname = 'assignum_app') \gexec
+alter role assignum_app login password '$APP_PASSWORD';
+select 'create database assignum' where not exists (select from pg_database where datname = 'assignum') \gexec
+SQL
+  DB_OWNER="Host=127.0.0.1;Port=$DB_PORT;Database=assignum;Username=assignum_owner;Password=$OWNER_PASSWORD"
+  DB_APP="Host=127.0.0.1;Port=$DB_PORT;Database=assignum;Username=assignum_app;Password=$APP_PASSWORD"
+}
+
+cluster_stop() {
+  [ -n "${CLUSTER:-}" ] && as_db_user "$PGBIN/pg_ctl" -D "$CLUSTER" -m fast -w -t 60 stop >/dev/null 2>&1
+  return 0
+}
+
+# curl_status PORT: asks /readyz without needing curl; prints what is being done, succeeds when ready.
+curl_status() {
+  local line body=""
+  exec 3<>"/dev/tcp/127.0.0.1/$1" || return 1
+  printf 'GET /readyz HTTP/1.0\r\nHost: 127.0.0.1\r\n\r\n' >&3
+  read -r line <&3
+  while IFS= read -r body <&3 || [ -n "$body" ]; do body=${body%$'\r'}; [ -n "$body" ] && last="$body"; done
+  exec 3<&- 3>&-
+  printf '%s' "${last:-}"
+  case "$line" in *" 200 "*) return 0 ;; *) return 1 ;; esac
+}

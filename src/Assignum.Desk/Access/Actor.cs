@@ -1,0 +1,29 @@
+namespace Assignum.Desk.Access;
+
+/// <summary>What a role lets its holder do; each includes the ones before it.</summary>
+public enum Role
+{
+    /// <summary>Read, rehearse, explain, export.</summary>
+    Viewer,
+    /// <summary>Edit drafts and records, import, post.</summary>
+    Preparer,
+    /// <summary>Approve and publish, open and close periods.</summary>
+    Reviewer,
+    /// <summary>Users, keys, entities.</summary>
+    Administrator,
+}
+
+/// <summary>Who acts: a signed-in user or a key, with the role held for each entity.</summary>
+/// <param name="Everywhere">The role held for all entities, or null.</param>
+/// <param name="In">Roles held for named entities.</param>
+public sealed record Actor(string Name, Role? Everywhere, IReadOnlyDictionary<string, Role> In)
+{
+    /// <summary>Whether the actor holds at least this role in an entity.</summary>
+    public bool May(Role role, string entity) => Everywhere >= role || In.TryGetValue(entity, out var here) && here >= role;
+
+    /// <summary>Whether the actor holds at least this role for all entities.</summary>
+    public bool MayEverywhere(Role role) => Everywhere >= role;
+
+    /// <summary>The product itself, at first start.</summary>
+    public static readonly Actor Product = new("Assignum", Role.Administrator, new Dictionary<string, Role>());
+}

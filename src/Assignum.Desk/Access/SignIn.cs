@@ -1,0 +1,79 @@
+using System.Security.Cryptography;
+using System.Text;
+using Assignum.Storage;
+using Microsoft.AspNetCore.Identity;
+
+namespace Assignum.Desk.Access;
+
+/// <summary>Signs users in and recognises keys.</summary>
+/// <remarks>
+/// Wrong passwords lock the name for a growing while after five in a row, and an address after thirty in five minutes.
+/// The answer to a wrong name and to a wrong password is the same and takes as long.
+/// </remarks>
+public sealed class SignIn(DeskContext desk)
+{
+    private static readonly PasswordHasher<string> Hasher = new();
+    private static readonly string NobodysHash = Hasher.HashPassword("", Guid.NewGuid().ToString());
+    private const int AddressLimit = 30;
+
+    /// <summary>Shortest password taken.</summary>
+    public const int ShortestPassword = 10;
+
+    /// <summary>The user, or a refusal in words for the page.</summary>
+    public async Task<Outcome<UserRow>> RunAsync(string name, string password, string address, CancellationToken stop)
+    {
+        var signIn = name.Trim().ToLowerInvariant();
+        await using var db = await desk.Database.OpenAsync(stop);
+        if (await AccessStore.RecentFailuresAsync(db, address, stop) >= AddressLimit)
+            return Outcome<UserRow>.No(Refusal.Forbidden, "throttled", "Too many wrong passwords came from here. Wait five minutes and try again.");
+        var user = password.Length > 1000 ? null : await AccessStore.UserAsync(db, signIn, stop);
+        var verdict = Hasher.VerifyHashedPassword(signIn, user?.PasswordHash ?? NobodysHash, password.Length > 1000 ? "" : password);
+        if (user is { LockedUntil: { } until } && until > DateTime.UtcNow)
+            return Outcome<UserRow>.No(Refusal.Forbidden, "locked", "Too many wrong passwords for this name. Wait a few minutes and try again.");
+        if (user is not { Active: true } || verdict == PasswordVerificationResult.Failed)
+        {
+            await AccessStore.FailedAsync(db, signIn, address, stop);
+            await EntityStore.AuditAsync(db, null, user?.SignIn ?? "unknown", "sign-in refused", address, null, null, stop);
+            return Outcome<UserRow>.No(Refusal.Invalid, "wrong-sign-in", "The name or the password is wrong.");
+        }
+        await AccessStore.SucceededAsync(db, user.Id, stop);
+        await EntityStore.AuditAsync(db, null, user.SignIn, "signed in", address, null, null, stop);
+        return user;
+    }
+
+    /// <summary>A user still entitled to a session with this stamp, or null.</summary>
+    public async Task<UserRow?> StillAsync(string signIn, Guid stamp, CancellationToken stop)
+    {
+        await using var db = await desk.Database.OpenAsync(stop);
+        return await AccessStore.UserAsync(db, signIn, stop) is { Active: true } user && user.Stamp == stamp ? user : null;
+    }
+
+    /// <summary>The actor behind a key of the HTTP interface, or null.</summary>
+    public async Task<Actor?> KeyAsync(string key, CancellationToken stop)
+    {
+        if (key.Length is < 32 or > 500) return null;
+        await using var db = await desk.Database.OpenAsync(stop);
+        if (await AccessStore.KeyAsync(db, HashKey(key), stop) is not { } row || !Core.Words.TryParse<Role>(row.Role, out var role)) return null;
+        return new Actor("key " + row.Name, row.Entities is null ? role : null, row.Entities?.ToDictionary(e => e, _ => role) ?? []);
+    }
+
+    /// <summary>What is stored of a key.</summary>
+    public static byte[] HashKey(string key) => SHA256.HashData(Encoding.UTF8.GetBytes(key));
+
+    /// <summary>What is stored of a password.</summary>
+    public static string HashPassword(string signIn, string password) => Hasher.HashPassword(signIn, password);
+
+    /// <summary>The actor that a user is.</summary>
+    public static Actor ActorOf(UserRow user)
+    {
+        Role? everywhere = null;
+        var named = new Dictionary<string, Role>(StringComparer.Ordinal);
+        foreach (var row in user.Roles)
+        {
+            if (!Core.Words.TryParse<Role>(row.Role, out var role)) continue;
+            if (row.Entity is null) everywhere = everywhere is { } e && e > role ? e : role;
+            else if (!named.TryGetValue(row.Entity, out var held) || held < role) named[row.Entity] = role;
+        }
+        return new Actor(user.SignIn, everywhere, named);
+    }
+}

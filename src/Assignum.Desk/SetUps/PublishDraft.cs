@@ -1,0 +1,40 @@
+using Assignum.Core.SetUps;
+using Assignum.Desk.Access;
+using Assignum.Storage;
+
+namespace Assignum.Desk.SetUps;
+
+/// <summary>Makes the draft the edition in force from a day on.</summary>
+public sealed class PublishDraft(DeskContext desk)
+{
+    /// <summary>Publishes. Events that are being posted finish under the old edition; the next sees the new one.</summary>
+    public async Task<Outcome<EditionRow>> RunAsync(Actor actor, string entity, DateOnly? from, string? note, CancellationToken stop)
+    {
+        if (from is not { } day || day.Year is < 1900 or > 2200)
+            return Outcome<EditionRow>.No(Refusal.Invalid, "bad-date", "Say from which day the edition is in force, as YYYY-MM-DD.", "from");
+        if (note?.Length > 2000) return Outcome<EditionRow>.No(Refusal.Invalid, "too-long", "The note has more than 2000 characters.", "note");
+        await using var db = await desk.Database.OpenAsync(stop);
+        await using var transaction = await db.BeginTransactionAsync(stop);
+        var entered = await desk.EnterAsync(db, actor, entity, Role.Reviewer, true, stop);
+        if (entered.Result is not { } state) return entered.Pass<EditionRow>();
+        if (state.Draft is not { } draft) return Outcome<EditionRow>.No(Refusal.Conflict, "no-draft", "There is no draft to publish.");
+        if (state.Latest is { } latest && day < latest.ValidFrom)
+            return Outcome<EditionRow>.No(Refusal.Conflict, "before-latest", $"Edition {latest.Number} is in force from {latest.ValidFrom:yyyy-MM-dd}; the next one cannot begin before it.", "from");
+        var setUp = await SetUpStore.LoadAsync(db, state.Id, new EditionView(draft.BasedOn, draft.Id), stop);
+        if (setUp.Periods.FirstOrDefault(p => p.Closed && day >= p.From && day <= p.To) is { } closed)
+            return Outcome<EditionRow>.No(Refusal.Conflict, "period-closed", $"{day:yyyy-MM-dd} is in a closed period ({closed.From:yyyy-MM-dd} to {closed.To:yyyy-MM-dd}): choose a later day.", "from");
+        // Whose policy counts is the live one: a draft cannot switch off the eyes that would see it. The first has none before it.
+        if (state.Latest is not null && draft.OpenedBy == actor.Name
+            && (await desk.Shelf.GetAsync(desk.Database, state, state.Latest.Number!.Value, null, stop)).Policies.FourEyes)
+            return Outcome<EditionRow>.No(Refusal.Conflict, "four-eyes", $"The policy four-eyes is on: the draft was opened by {draft.OpenedBy}, somebody else must publish it.");
+
+        var number = (state.Latest?.Number ?? 0) + 1;
+        await JournalStore.HoldAsync(db, state.Id, stop);
+        await SetUpStore.PublishAsync(db, state.Id, draft.Id, number, stop);
+        await EditionStore.MarkPublishedAsync(db, state.Id, draft.Id, number, day, note, actor.Name, stop);
+        await EditionStore.TouchAsync(db, state.Id, null, stop);
+        await EntityStore.AuditAsync(db, state.Id, actor.Name, "edition published", $"edition {number}", null, new { number, from = day.ToString("yyyy-MM-dd"), note }, stop);
+        await transaction.CommitAsync(stop);
+        return draft with { Number = number, Status = "published", ValidFrom = day, Note = note, PublishedBy = actor.Name };
+    }
+}

@@ -1,0 +1,72 @@
+using System.Globalization;
+using Assignum.Formats.Bundles;
+using DocumentFormat.OpenXml;
+using DocumentFormat.OpenXml.Packaging;
+using DocumentFormat.OpenXml.Spreadsheet;
+
+namespace Assignum.Formats.Lists;
+
+/// <summary>Lists of pages as files for people: formulas are neutralised, numbers stay numbers.</summary>
+public static class ListWriter
+{
+    /// <summary>Text that a spreadsheet would run is led by an apostrophe; numbers and other text stay as they are.</summary>
+    public static string Neutral(string text) => text.Length > 0 && text[0] is '=' or '+' or '-' or '@' or '\t' or '\r' ? "'" + text : text;
+
+    /// <summary>CSV with a header, UTF-8, RFC 4180.</summary>
+    public static void Csv(IReadOnlyList<string> header, IEnumerable<object?[]> rows, Stream to)
+    {
+        using var writer = new StreamWriter(to, CsvSheet.Utf8, leaveOpen: true) { NewLine = "\r\n" };
+        using var csv = new CsvHelper.CsvWriter(writer, CultureInfo.InvariantCulture);
+        foreach (var name in header) csv.WriteField(name);
+        csv.NextRecord();
+        foreach (var row in rows)
+        {
+            foreach (var cell in row) csv.WriteField(cell is string text ? Neutral(text) : Text(cell));
+            csv.NextRecord();
+        }
+    }
+
+    /// <summary>A workbook of one sheet with a frozen header and a filter.</summary>
+    public static void Xlsx(string sheetName, IReadOnlyList<string> header, IEnumerable<object?[]> rows, Stream to)
+    {
+        using var book = SpreadsheetDocument.Create(to, SpreadsheetDocumentType.Workbook);
+        var workbook = book.AddWorkbookPart();
+        var sheet = workbook.AddNewPart<WorksheetPart>();
+        var last = 1;
+        using (var writer = OpenXmlWriter.Create(sheet))
+        {
+            writer.WriteStartElement(new Worksheet());
+            writer.WriteElement(new SheetViews(new SheetView(new Pane { VerticalSplit = 1, TopLeftCell = "A2", ActivePane = PaneValues.BottomLeft, State = PaneStateValues.Frozen }) { WorkbookViewId = 0 }));
+            writer.WriteStartElement(new SheetData());
+            writer.WriteElement(new Row(header.Select(h => Cell(h))));
+            foreach (var row in rows)
+            {
+                writer.WriteElement(new Row(row.Select(Cell)));
+                last++;
+            }
+            writer.WriteEndElement();
+            writer.WriteElement(new AutoFilter { Reference = $"A1:{Letters(header.Count)}{last}" });
+            writer.WriteEndElement();
+        }
+        workbook.Workbook = new Workbook(new Sheets(new Sheet { Id = workbook.GetIdOfPart(sheet), SheetId = 1, Name = sheetName }));
+    }
+
+    // Inline text is never a formula, whatever it begins with.
+    private static Cell Cell(object? value) => value switch
+    {
+        null => new Cell(),
+        decimal number => new Cell { DataType = CellValues.Number, CellValue = new CellValue(number.ToString(CultureInfo.InvariantCulture)) },
+        int number => new Cell { DataType = CellValues.Number, CellValue = new CellValue(number) },
+        _ => new Cell(new InlineString(new DocumentFormat.OpenXml.Spreadsheet.Text(Text(value)) { Space = SpaceProcessingModeValues.Preserve })) { DataType = CellValues.InlineString },
+    };
+
+    private static string Text(object? value) => value switch
+    {
+        null => "",
+        DateOnly day => day.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture),
+        IFormattable formattable => formattable.ToString(null, CultureInfo.InvariantCulture),
+        _ => new string([.. value.ToString()!.Where(c => !char.IsControl(c) || c is '\n' or '\t')]),
+    };
+
+    private static string Letters(int column) => column <= 26 ? ((char)('A' + column - 1)).ToString() : Letters((column - 1) / 26) + Letters((column - 1) % 26 + 1);
+}

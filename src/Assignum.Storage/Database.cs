@@ -1,0 +1,94 @@
+using DbUp;
+using DbUp.Engine.Output;
+using Npgsql;
+
+namespace Assignum.Storage;
+
+/// <summary>The way to the database: one pool that works with the application's rights only.</summary>
+public sealed class Database : IAsyncDisposable
+{
+    /// <summary>The role whose rights the application has; it cannot change what is posted or audited.</summary>
+    public const string ApplicationRole = "assignum_app";
+
+    // Any number; the same for every process that may migrate this database.
+    private const long MigrationLock = 7_204_118_533;
+
+    private readonly NpgsqlDataSource pool;
+
+    /// <summary>A pool for a connection string of a login that is, or is a member of, <see cref="ApplicationRole"/>.</summary>
+    public Database(string connectionString)
+    {
+        var settings = new NpgsqlConnectionStringBuilder(connectionString)
+        {
+            // Every session works as the application's role, whoever signed in; DISCARD between uses returns to it.
+            Options = $"-c role={ApplicationRole} -c timezone=UTC",
+            ApplicationName = "assignum",
+            MaxAutoPrepare = 100,
+            AutoPrepareMinUsages = 3,
+            Timeout = 5,
+            CommandTimeout = 60,
+        };
+        pool = NpgsqlDataSource.Create(settings.ConnectionString);
+    }
+
+    /// <summary>Opens a connection of the pool.</summary>
+    public ValueTask<NpgsqlConnection> OpenAsync(CancellationToken stop) => pool.OpenConnectionAsync(stop);
+
+    /// <summary>A command on a connection of its own, for a single statement.</summary>
+    public NpgsqlCommand Command(string sql) => pool.CreateCommand(sql);
+
+    /// <summary>Whether the database answers within two seconds.</summary>
+    public async Task<bool> AnswersAsync(CancellationToken stop)
+    {
+        try
+        {
+            using var limit = CancellationTokenSource.CreateLinkedTokenSource(stop);
+            limit.CancelAfter(TimeSpan.FromSeconds(2));
+            await using var command = pool.CreateCommand("select 1 from schema_migration limit 1");
+            await command.ExecuteScalarAsync(limit.Token);
+            return true;
+        }
+        catch (Exception e) when (e is NpgsqlException or OperationCanceledException or TimeoutException) { return false; }
+    }
+
+    /// <summary>
+    /// Brings a database to the current schema. Processes that start together wait for one another; the role is made
+    /// when it is missing.
+    /// </summary>
+    /// <param name="ownerConnectionString">A login that owns the database and may create a role where it is missing.</param>
+    /// <exception cref="InvalidOperationException">A script failed; the message names it. The database is as before that script.</exception>
+    public static void Migrate(string ownerConnectionString)
+    {
+        using var guard = new NpgsqlConnection(ownerConnectionString);
+        guard.Open();
+        using (var take = new NpgsqlCommand($"select pg_advisory_lock({MigrationLock})", guard)) take.ExecuteNonQuery();
+        using (var role = new NpgsqlCommand(
+            $"""
+            do $$ begin
+              if not exists (select from pg_roles where rolname = '{ApplicationRole}') then create role {ApplicationRole} nologin; end if;
+              if not pg_has_role(current_user, '{ApplicationRole}', 'member') then execute format('grant {ApplicationRole} to %I', current_user); end if;
+            end $$
+            """, guard)) role.ExecuteNonQuery();
+        var result = DeployChanges.To.PostgresqlDatabase(ownerConnectionString)
+            .JournalToPostgresqlTable("public", "schema_migration")
+            .WithScriptsEmbeddedInAssembly(typeof(Database).Assembly, name => name.EndsWith(".sql", StringComparison.Ordinal))
+            .WithTransactionPerScript()
+            .LogTo(new SilentLog())
+            .Build().PerformUpgrade();
+        if (!result.Successful)
+            throw new InvalidOperationException($"Migration {result.ErrorScript?.Name} failed: {result.Error.Message}", result.Error);
+    }
+
+    /// <inheritdoc/>
+    public ValueTask DisposeAsync() => pool.DisposeAsync();
+
+    private sealed class SilentLog : IUpgradeLog
+    {
+        public void LogTrace(string format, params object[] args) { }
+        public void LogDebug(string format, params object[] args) { }
+        public void LogInformation(string format, params object[] args) { }
+        public void LogWarning(string format, params object[] args) { }
+        public void LogError(string format, params object[] args) { }
+        public void LogError(Exception ex, string format, params object[] args) { }
+    }
+}

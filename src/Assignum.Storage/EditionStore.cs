@@ -1,0 +1,110 @@
+using Npgsql;
+
+namespace Assignum.Storage;
+
+/// <summary>An edition as stored.</summary>
+/// <param name="Number">Null until published.</param>
+/// <param name="ValidFrom">First day it decides landings; null until published.</param>
+/// <param name="BasedOn">Number of the edition it was opened on, 0 before the first.</param>
+/// <param name="Revision">Moves with every change of a draft.</param>
+public sealed record EditionRow(int Id, int? Number, string Status, int BasedOn, DateOnly? ValidFrom, string? Note, long Revision,
+    string OpenedBy, DateTime OpenedAt, string? PublishedBy, DateTime? PublishedAt);
+
+/// <summary>An entity's code, id and revision, with its editions.</summary>
+public sealed record EntityState(int Id, string Code, string Name, string Currency, long RecordsRevision, IReadOnlyList<EditionRow> Editions)
+{
+    /// <summary>The one draft that is worked on, or null.</summary>
+    public EditionRow? Draft => Editions.FirstOrDefault(e => e.Status == "draft");
+
+    /// <summary>The newest published edition, or null.</summary>
+    public EditionRow? Latest => Editions.Where(e => e.Number is not null).MaxBy(e => e.Number);
+
+    /// <summary>The published edition in force on a day, or null before the first.</summary>
+    public EditionRow? InForce(DateOnly day) => Editions.Where(e => e.Number is not null && e.ValidFrom <= day).MaxBy(e => e.Number);
+}
+
+/// <summary>Reads and opens editions.</summary>
+public static class EditionStore
+{
+    private const string Columns = "edition_id, number, status, based_on, valid_from, note, revision, opened_by, opened_at, published_by, published_at";
+
+    /// <summary>An entity with its editions by code, or null.</summary>
+    /// <param name="lock">Hold the entity until the transaction ends, so that nobody else changes or posts.</param>
+    public static async Task<EntityState?> StateAsync(NpgsqlConnection db, string code, bool @lock, CancellationToken stop)
+    {
+        await using var batch = new NpgsqlBatch(db);
+        var first = new NpgsqlBatchCommand($"select entity_id, code, name, currency, records_revision from entity where code = $1{(@lock ? " for update" : "")}");
+        first.Parameters.Add(new() { Value = code });
+        var second = new NpgsqlBatchCommand($"select {Columns} from edition where entity_id = (select entity_id from entity where code = $1) and not what_if order by edition_id");
+        second.Parameters.Add(new() { Value = code });
+        batch.BatchCommands.Add(first);
+        batch.BatchCommands.Add(second);
+        await using var reader = await batch.ExecuteReaderAsync(stop);
+        if (!await reader.ReadAsync(stop)) return null;
+        var state = new EntityState(reader.GetInt32(0), reader.GetString(1), reader.GetString(2), reader.GetString(3), reader.GetInt64(4), []);
+        await reader.NextResultAsync(stop);
+        var editions = new List<EditionRow>();
+        while (await reader.ReadAsync(stop)) editions.Add(Row(reader));
+        return state with { Editions = editions };
+    }
+
+    /// <summary>Opens the draft on the latest edition; one row is written.</summary>
+    public static async Task<EditionRow> OpenDraftAsync(NpgsqlConnection db, EntityState entity, string who, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand($"""
+            insert into edition (entity_id, edition_id, status, based_on, opened_by)
+            values ($1, (select coalesce(max(edition_id), 0) + 1 from edition where entity_id = $1), 'draft', $2, $3)
+            returning {Columns}
+            """, db)
+        { Parameters = { new() { Value = entity.Id }, new() { Value = entity.Latest?.Number ?? 0 }, new() { Value = who } } };
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        await reader.ReadAsync(stop);
+        return Row(reader);
+    }
+
+    /// <summary>Marks records and draft as changed.</summary>
+    public static async Task TouchAsync(NpgsqlConnection db, int entity, int? draft, CancellationToken stop)
+    {
+        await using var batch = new NpgsqlBatch(db);
+        var records = new NpgsqlBatchCommand("update entity set records_revision = records_revision + 1 where entity_id = $1");
+        records.Parameters.Add(new() { Value = entity });
+        batch.BatchCommands.Add(records);
+        var edition = new NpgsqlBatchCommand("update edition set revision = revision + 1 where entity_id = $1 and edition_id = $2");
+        edition.Parameters.Add(new() { Value = entity });
+        edition.Parameters.Add(new() { Value = draft ?? -1 });
+        batch.BatchCommands.Add(edition);
+        await batch.ExecuteNonQueryAsync(stop);
+    }
+
+    /// <summary>Gives a draft its number and day. The rows it holds are turned by <see cref="SetUpStore.PublishAsync"/>.</summary>
+    public static async Task MarkPublishedAsync(NpgsqlConnection db, int entity, int draft, int number, DateOnly from, string? note, string who, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("""
+            update edition set status = 'published', number = $3, valid_from = $4, note = $5, published_by = $6, published_at = now()
+            where entity_id = $1 and edition_id = $2 and status = 'draft'
+            """, db)
+        {
+            Parameters =
+            {
+                new() { Value = entity }, new() { Value = draft }, new() { Value = number }, new() { Value = from },
+                new() { Value = (object?)note ?? DBNull.Value }, new() { Value = who },
+            },
+        };
+        await command.ExecuteNonQueryAsync(stop);
+    }
+
+    /// <summary>How many rows a draft adds and takes away.</summary>
+    public static async Task<int> DraftSizeAsync(NpgsqlConnection db, int entity, int draft, CancellationToken stop)
+    {
+        var adds = string.Join(" + ", PartTable.AllHeld.Select(t => $"(select count(*) from {t.Name} where entity_id = $1 and draft = $2)"));
+        // A changed row is one removal and one addition; it counts once.
+        await using var command = new NpgsqlCommand($"select greatest({adds}, (select count(*) from draft_removal where entity_id = $1 and edition_id = $2))::int", db)
+        { Parameters = { new() { Value = entity }, new() { Value = draft } } };
+        return (int)(await command.ExecuteScalarAsync(stop))!;
+    }
+
+    private static EditionRow Row(NpgsqlDataReader reader) => new(
+        reader.GetInt32(0), reader.IsDBNull(1) ? null : reader.GetInt32(1), reader.GetString(2), reader.GetInt32(3),
+        reader.IsDBNull(4) ? null : reader.GetFieldValue<DateOnly>(4), reader.IsDBNull(5) ? null : reader.GetString(5), reader.GetInt64(6),
+        reader.GetString(7), reader.GetDateTime(8), reader.IsDBNull(9) ? null : reader.GetString(9), reader.IsDBNull(10) ? null : reader.GetDateTime(10));
+}

@@ -1,0 +1,37 @@
+using Assignum.Core.Entries;
+
+namespace Assignum.Storage;
+
+/// <summary>An event that is kept: it was posted, or makes no entry.</summary>
+/// <param name="Body">Canonical JSON.</param>
+public sealed record EventRow(long Id, string Source, string ExternalId, string Kind, DateOnly Date, string Body, string Outcome, int Edition);
+
+/// <summary>An entry to be written: the core's entry and what posting adds to it.</summary>
+/// <param name="Role"><c>entry</c>, <c>reversal</c> or <c>mirror</c>.</param>
+public sealed record EntryToPost(int Entity, long Id, string Number, int Year, int Sequence, int EventEntity, long EventId, string Role, string Kind,
+    int Edition, string? Party, JournalEntry Entry, string? RemarksJson);
+
+/// <summary>A stored entry without its lines.</summary>
+public sealed record EntryHead(long Id, string Number, string Source, string ExternalId, DateOnly Date, int Edition, string Kind, string Role, string Currency,
+    decimal Rate, string? Reference, string? Party, decimal Total, string? RemarksJson, DateTime PostedAt, string PostedBy);
+
+/// <summary>A stored line. <paramref name="Account"/> is the number as posted; <paramref name="AccountNow"/> what it is today.</summary>
+public sealed record StoredLine(long EntryId, int Line, string Account, string AccountNow, string AccountName, decimal Debit, decimal Credit,
+    decimal? CurrencyDebit, decimal? CurrencyCredit, string? Purpose, string? Party, string? Item, string? TaxCode, string? Text, int? EventLine, string TraceJson);
+
+/// <summary>A stored tax line.</summary>
+public sealed record StoredTax(long EntryId, string Code, decimal Base, decimal Rate, decimal Tax, string DecidedBy, decimal EntityBase, decimal EntityTax,
+    decimal NonDeductible, string? BaseBox, string? TaxBox, string? ReverseBaseBox, string? ReverseTaxBox);
+
+/// <summary>A row of the trial balance; balance is debit minus credit.</summary>
+public sealed record BalanceRow(string Account, string Name, string Class, decimal Debit, decimal Credit);
+
+/// <summary>What may stand in the way of posting an event: the same source and id, kept before.</summary>
+public sealed record KeptEvent(string Source, string ExternalId, string Body, string Outcome, string? Number);
+
+/// <summary>What is known of a document that a payment names.</summary>
+public sealed record DocumentRow(string Control, string Party, string Reference, string Account, decimal Rate, decimal Open);
+
+/// <summary>Which entries a list asks for; null does not narrow.</summary>
+public sealed record EntryQuery(string? Source = null, string? ExternalId = null, string? Account = null, DateOnly? From = null, DateOnly? To = null,
+    string? Text = null, long? After = null, int Limit = 500, bool NewestFirst = false, string? Number = null);

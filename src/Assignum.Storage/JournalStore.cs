@@ -1,0 +1,195 @@
+using Npgsql;
+using NpgsqlTypes;
+
+namespace Assignum.Storage;
+
+/// <summary>Numbers for entries and events, and everything the journal is asked.</summary>
+public static class JournalStore
+{
+    /// <summary>Takes the right to post in an entity until the transaction ends; returns the next event and entry ids.</summary>
+    public static async Task<(long Event, long Entry)> HoldAsync(NpgsqlConnection db, int entity, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("select next_event, next_entry from posting where entity_id = $1 for update", db) { Parameters = { new() { Value = entity } } };
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        await reader.ReadAsync(stop);
+        return (reader.GetInt64(0), reader.GetInt64(1));
+    }
+
+    /// <summary>Stores the next ids and, for each year posted into, the next number.</summary>
+    public static async Task AdvanceAsync(NpgsqlConnection db, int entity, long nextEvent, long nextEntry, IReadOnlyDictionary<int, int> years, CancellationToken stop)
+    {
+        await using var batch = new NpgsqlBatch(db);
+        var ids = new NpgsqlBatchCommand("update posting set next_event = $2, next_entry = $3 where entity_id = $1");
+        ids.Parameters.Add(new() { Value = entity });
+        ids.Parameters.Add(new() { Value = nextEvent });
+        ids.Parameters.Add(new() { Value = nextEntry });
+        batch.BatchCommands.Add(ids);
+        foreach (var (year, next) in years)
+        {
+            var command = new NpgsqlBatchCommand("insert into posting_year values ($1, $2, $3) on conflict (entity_id, year) do update set next = excluded.next");
+            command.Parameters.Add(new() { Value = entity });
+            command.Parameters.Add(new() { Value = year });
+            command.Parameters.Add(new() { Value = next });
+            batch.BatchCommands.Add(command);
+        }
+        await batch.ExecuteNonQueryAsync(stop);
+    }
+
+    /// <summary>The next number of each year that has one.</summary>
+    public static async Task<Dictionary<int, int>> YearsAsync(NpgsqlConnection db, int entity, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("select year, next from posting_year where entity_id = $1", db) { Parameters = { new() { Value = entity } } };
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        var years = new Dictionary<int, int>();
+        while (await reader.ReadAsync(stop)) years[reader.GetInt32(0)] = reader.GetInt32(1);
+        return years;
+    }
+
+    /// <summary>Those of the named events that are kept already. Uses the unique index on (entity_id, source, external_id).</summary>
+    public static async Task<IReadOnlyList<KeptEvent>> KeptAsync(NpgsqlConnection db, int entity, string[] sources, string[] ids, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("""
+            select e.source, e.external_id, e.body, e.outcome, n."number"
+            from unnest($2, $3) as asked(source, id)
+            join event e on e.entity_id = $1 and e.source = asked.source and e.external_id = asked.id
+            left join entry n on n.entity_id = $1 and n.event_entity_id = $1 and n.event_id = e.event_id and n.role = 'entry'
+            """, db)
+        { Parameters = { new() { Value = entity }, new() { Value = sources }, new() { Value = ids } } };
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        var kept = new List<KeptEvent>();
+        while (await reader.ReadAsync(stop))
+            kept.Add(new KeptEvent(reader.GetString(0), reader.GetString(1), reader.GetString(2), reader.GetString(3), reader.IsDBNull(4) ? null : reader.GetString(4)));
+        return kept;
+    }
+
+    /// <summary>For each (control, party, reference) the latest document and what is open of it. Uses subledger_movement_document.</summary>
+    public static async Task<IReadOnlyList<DocumentRow>> DocumentsAsync(NpgsqlConnection db, int entity, string[] controls, string[] parties, string[] references, CancellationToken stop)
+    {
+        if (controls.Length == 0) return [];
+        await using var command = new NpgsqlCommand("""
+            select asked.control, asked.party, asked.reference, latest.account, latest.rate, coalesce(sums.open, 0)
+            from (select distinct * from unnest($2, $3, $4) as a(control, party, reference)) asked
+            cross join lateral (
+              select m.account, m.rate from subledger_movement m
+              where m.entity_id = $1 and m.control = asked.control and m.party = asked.party and m.reference = asked.reference and not m.settles
+              order by m.entry_id desc, m.line_no limit 1) latest
+            cross join lateral (
+              select sum(m.currency_amount) as open from subledger_movement m
+              where m.entity_id = $1 and m.control = asked.control and m.party = asked.party and m.reference = asked.reference) sums
+            """, db)
+        { Parameters = { new() { Value = entity }, new() { Value = controls }, new() { Value = parties }, new() { Value = references } } };
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        var rows = new List<DocumentRow>();
+        while (await reader.ReadAsync(stop))
+            rows.Add(new DocumentRow(reader.GetString(0), reader.GetString(1), reader.GetString(2), reader.GetString(3), reader.IsDBNull(4) ? 1 : reader.GetDecimal(4), reader.GetDecimal(5)));
+        return rows;
+    }
+
+    /// <summary>Entry heads by a query, paged by entry id.</summary>
+    public static async Task<IReadOnlyList<EntryHead>> EntriesAsync(NpgsqlConnection db, int entity, EntryQuery query, CancellationToken stop)
+    {
+        var direction = query.NewestFirst ? "desc" : "asc";
+        await using var command = new NpgsqlCommand($"""
+            select n.entry_id, n."number", v.source, v.external_id, n.date, n.edition, n.kind, n.role, n.currency, n.rate, n.reference, n.party, n.total, n.remarks::text, n.posted_at, n.posted_by
+            from entry n join event v on v.entity_id = n.event_entity_id and v.event_id = n.event_id
+            where n.entity_id = @entity
+              and (@source is null or v.source = @source)
+              and (@id is null or v.external_id = @id)
+              and (@number is null or n."number" = @number)
+              and (@from is null or n.date >= @from)
+              and (@to is null or n.date <= @to)
+              and (@text is null or n."number" ilike @text or n.reference ilike @text or n.party ilike @text or n.kind ilike @text or v.external_id ilike @text)
+              and (@account is null or exists (select from entry_line l join accounts a on a.entity_id = l.entity_id and a.account_id = l.account_id
+                   where l.entity_id = @entity and l.entry_id = n.entry_id and a."number" = @account))
+              and (@after is null or n.entry_id {(query.NewestFirst ? "<" : ">")} @after)
+            order by n.entry_id {direction} limit @limit
+            """, db);
+        void Text(string name, string? value) => command.Parameters.Add(new(name, NpgsqlDbType.Text) { Value = (object?)value ?? DBNull.Value });
+        command.Parameters.AddWithValue("entity", entity);
+        Text("source", query.Source);
+        Text("id", query.ExternalId);
+        Text("number", query.Number);
+        Text("account", query.Account);
+        Text("text", query.Text is null ? null : "%" + query.Text.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("%", "\\%", StringComparison.Ordinal).Replace("_", "\\_", StringComparison.Ordinal) + "%");
+        command.Parameters.Add(new("from", NpgsqlDbType.Date) { Value = (object?)query.From ?? DBNull.Value });
+        command.Parameters.Add(new("to", NpgsqlDbType.Date) { Value = (object?)query.To ?? DBNull.Value });
+        command.Parameters.Add(new("after", NpgsqlDbType.Bigint) { Value = (object?)query.After ?? DBNull.Value });
+        command.Parameters.AddWithValue("limit", query.Limit);
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        var heads = new List<EntryHead>();
+        while (await reader.ReadAsync(stop))
+            heads.Add(new EntryHead(reader.GetInt64(0), reader.GetString(1), reader.GetString(2), reader.GetString(3), reader.GetFieldValue<DateOnly>(4), reader.GetInt32(5),
+                reader.GetString(6), reader.GetString(7), reader.GetString(8), reader.GetDecimal(9), Null(reader, 10), Null(reader, 11), reader.GetDecimal(12), Null(reader, 13),
+                reader.GetDateTime(14), reader.GetString(15)));
+        return heads;
+    }
+
+    /// <summary>The lines of entries with their traces, in order.</summary>
+    public static async Task<ILookup<long, StoredLine>> LinesAsync(NpgsqlConnection db, int entity, long[] entries, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("""
+            select l.entry_id, l.line_no, l.account, a."number", a.name, l.debit, l.credit, l.currency_debit, l.currency_credit, l.purpose, l.party, l.item,
+                   l.tax_code, l.text, l.event_line, t.body::text
+            from entry_line l
+            join accounts a on a.entity_id = l.entity_id and a.account_id = l.account_id
+            join trace t on t.entity_id = l.entity_id and t.trace_id = l.trace_id
+            where l.entity_id = $1 and l.entry_id = any($2) order by l.entry_id, l.line_no
+            """, db)
+        { Parameters = { new() { Value = entity }, new() { Value = entries } } };
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        var lines = new List<StoredLine>();
+        while (await reader.ReadAsync(stop))
+            lines.Add(new StoredLine(reader.GetInt64(0), reader.GetInt32(1), reader.GetString(2), reader.GetString(3), reader.GetString(4), reader.GetDecimal(5), reader.GetDecimal(6),
+                reader.IsDBNull(7) ? null : reader.GetDecimal(7), reader.IsDBNull(8) ? null : reader.GetDecimal(8), Null(reader, 9), Null(reader, 10), Null(reader, 11),
+                Null(reader, 12), Null(reader, 13), reader.IsDBNull(14) ? null : reader.GetInt32(14), reader.GetString(15)));
+        return lines.ToLookup(l => l.EntryId);
+    }
+
+    /// <summary>The tax lines of entries, in order.</summary>
+    public static async Task<ILookup<long, StoredTax>> TaxesAsync(NpgsqlConnection db, int entity, long[] entries, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("""
+            select entry_id, code, base, rate, tax, decided_by, entity_base, entity_tax, non_deductible, base_box, tax_box, reverse_base_box, reverse_tax_box
+            from entry_tax where entity_id = $1 and entry_id = any($2) order by entry_id, line_no
+            """, db)
+        { Parameters = { new() { Value = entity }, new() { Value = entries } } };
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        var taxes = new List<StoredTax>();
+        while (await reader.ReadAsync(stop))
+            taxes.Add(new StoredTax(reader.GetInt64(0), reader.GetString(1), reader.GetDecimal(2), reader.GetDecimal(3), reader.GetDecimal(4), reader.GetString(5), reader.GetDecimal(6),
+                reader.GetDecimal(7), reader.GetDecimal(8), Null(reader, 9), Null(reader, 10), Null(reader, 11), Null(reader, 12)));
+        return taxes.ToLookup(t => t.EntryId);
+    }
+
+    /// <summary>The event behind an entry, as canonical JSON.</summary>
+    public static async Task<string?> EventBodyAsync(NpgsqlConnection db, int entity, long entry, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("""
+            select v.body from entry n join event v on v.entity_id = n.event_entity_id and v.event_id = n.event_id
+            where n.entity_id = $1 and n.entry_id = $2
+            """, db)
+        { Parameters = { new() { Value = entity }, new() { Value = entry } } };
+        return (string?)await command.ExecuteScalarAsync(stop);
+    }
+
+    /// <summary>Debits and credits of every account that has any, up to and with a day (null: all).</summary>
+    public static async Task<IReadOnlyList<BalanceRow>> BalancesAsync(NpgsqlConnection db, int entity, DateOnly? at, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("""
+            select a."number", a.name, t.class, d.debit, d.credit
+            from (select account_id, sum(debit) as debit, sum(credit) as credit from account_day
+                  where entity_id = $1 and ($2::date is null or date <= $2) group by account_id) d
+            join accounts a on a.entity_id = $1 and a.account_id = d.account_id
+            cross join lateral (select class from account_terms t where t.entity_id = $1 and t."number" = a."number" and t.since is not null order by t.since desc limit 1) t
+            order by a."number"
+            """, db)
+        { Parameters = { new() { Value = entity }, new() { Value = (object?)at ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Date } } };
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        var rows = new List<BalanceRow>();
+        while (await reader.ReadAsync(stop))
+            rows.Add(new BalanceRow(reader.GetString(0), reader.GetString(1), reader.GetString(2), reader.GetDecimal(3), reader.GetDecimal(4)));
+        return rows;
+    }
+
+    private static string? Null(NpgsqlDataReader reader, int ordinal) => reader.IsDBNull(ordinal) ? null : reader.GetString(ordinal);
+}

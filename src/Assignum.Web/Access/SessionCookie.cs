@@ -1,0 +1,66 @@
+using System.Security.Claims;
+using Assignum.Desk.Access;
+using Assignum.Storage;
+using Microsoft.AspNetCore.Authentication;
+using Microsoft.AspNetCore.Authentication.Cookies;
+
+namespace Assignum.Web.Access;
+
+/// <summary>The session of a signed-in person: a protected cookie that names the user and is checked on every request.</summary>
+internal static class SessionCookie
+{
+    private const string Stamp = "stamp";
+
+    public static void Configure(CookieAuthenticationOptions cookie)
+    {
+        cookie.Cookie.Name = "assignum-session";
+        cookie.Cookie.HttpOnly = true;
+        cookie.Cookie.SameSite = SameSiteMode.Lax;
+        cookie.Cookie.SecurePolicy = CookieSecurePolicy.SameAsRequest;
+        cookie.LoginPath = "/sign-in";
+        cookie.AccessDeniedPath = "/sign-in";
+        cookie.ReturnUrlParameter = "to";
+        cookie.ExpireTimeSpan = TimeSpan.FromHours(10);
+        cookie.SlidingExpiration = true;
+        cookie.Events.OnValidatePrincipal = ValidateAsync;
+        // A fragment cannot follow a redirect to a whole page: tell the page to go there.
+        cookie.Events.OnRedirectToLogin = context =>
+        {
+            if (context.Request.Headers.ContainsKey("HX-Request"))
+            {
+                context.Response.Headers["HX-Redirect"] = context.RedirectUri;
+                context.Response.StatusCode = 401;
+            }
+            else context.Response.Redirect(context.RedirectUri);
+            return Task.CompletedTask;
+        };
+    }
+
+    /// <summary>Begins a session.</summary>
+    public static Task SignInAsync(HttpContext http, UserRow user) => http.SignInAsync(CookieAuthenticationDefaults.AuthenticationScheme,
+        new ClaimsPrincipal(new ClaimsIdentity([new Claim(ClaimTypes.Name, user.SignIn), new Claim(Stamp, user.Stamp.ToString())], CookieAuthenticationDefaults.AuthenticationScheme)));
+
+    /// <summary>Ends the session.</summary>
+    public static Task SignOutAsync(HttpContext http) => http.SignOutAsync(CookieAuthenticationDefaults.AuthenticationScheme);
+
+    /// <summary>Who acts in this request.</summary>
+    public static Actor Actor(this HttpContext http) => (Actor)http.Items[typeof(Actor)]!;
+
+    /// <summary>The signed-in person's full name.</summary>
+    public static string PersonName(this HttpContext http) => http.Items["person"] as string ?? "";
+
+    private static async Task ValidateAsync(CookieValidatePrincipalContext context)
+    {
+        var name = context.Principal?.Identity?.Name;
+        var still = name is not null && Guid.TryParse(context.Principal!.FindFirstValue(Stamp), out var stamp)
+            ? await context.HttpContext.RequestServices.GetRequiredService<SignIn>().StillAsync(name, stamp, context.HttpContext.RequestAborted) : null;
+        if (still is null)
+        {
+            context.RejectPrincipal();
+            await SignOutAsync(context.HttpContext);
+            return;
+        }
+        context.HttpContext.Items[typeof(Actor)] = SignIn.ActorOf(still);
+        context.HttpContext.Items["person"] = still.Name;
+    }
+}

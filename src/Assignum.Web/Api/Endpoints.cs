@@ -1,0 +1,180 @@
+using Assignum.Core;
+using Assignum.Core.Landing;
+using Assignum.Core.SetUps;
+using Assignum.Desk;
+using Assignum.Desk.Posting;
+using Assignum.Desk.SetUps;
+using Assignum.Formats.Bundles;
+using Assignum.Formats.Json;
+using Assignum.Storage;
+using Assignum.Web.Access;
+using Assignum.Web.Start;
+
+namespace Assignum.Web.Api;
+
+/// <summary>The HTTP interface, version 1. Every call binds, calls a task and answers; rules live in the tasks.</summary>
+internal static class Endpoints
+{
+    private const int PageSize = 500;
+
+    public static void MapHealth(this WebApplication app)
+    {
+        app.MapGet("/healthz", () => Results.Text("alive")).AllowAnonymous();
+        app.MapGet("/readyz", async (Database database, StartProgress progress, HttpContext http) =>
+            progress.Ready && await database.AnswersAsync(http.RequestAborted) ? Results.Text("ready")
+                : Results.Text(progress.Ready ? "the database does not answer" : progress.Doing, statusCode: 503)).AllowAnonymous();
+    }
+
+    public static void MapApi(this WebApplication app)
+    {
+        var api = app.MapGroup("/api/v1").RequireAuthorization(ApiKeyHandler.Scheme).DisableAntiforgery();
+        api.MapGet("/entities", ListEntitiesAsync).WithSummary("The entities this key may see");
+        api.MapPost("/entities", CreateEntityAsync).WithSummary("Create an entity");
+        var entity = api.MapGroup("/entities/{entity}");
+        entity.MapGet("/bundle", ExportAsync).WithSummary("The configuration bundle as a zip");
+        entity.MapPost("/bundle", ImportAsync).WithSummary("Preview a bundle, or apply it to the draft and the records").Accepts<byte[]>("application/zip");
+        entity.MapPost("/editions/publish", PublishAsync).WithSummary("Make the draft live from a day on");
+        entity.MapPost("/rehearsals", RehearseAsync).WithSummary("Run events through an edition without posting").Accepts<object>("application/json");
+        entity.MapPost("/events", PostAsync).WithSummary("Post one event, an array, or NDJSON").Accepts<object>("application/json", "application/x-ndjson");
+        entity.MapGet("/entries", EntriesAsync).WithSummary("Posted entries");
+        entity.MapGet("/trial-balance", TrialBalanceAsync).WithSummary("Debits, credits and balance of every account");
+        entity.MapGet("/explain", ExplainAsync).WithSummary("The trace of one landing without an event");
+        api.Map("/{**rest}", () => ApiProblem.Result(404, "Not found", [new Fault("unknown-call", "There is no such call; /openapi/v1.json lists them.")])).ExcludeFromDescription();
+    }
+
+    private static async Task<IResult> ListEntitiesAsync(HttpContext http, Database database)
+    {
+        await using var db = await database.OpenAsync(http.RequestAborted);
+        var actor = http.Actor();
+        var rows = await EntityStore.ListAsync(db, http.RequestAborted);
+        return Results.Json(rows.Where(r => actor.May(Desk.Access.Role.Viewer, r.Code)).Select(r => new { r.Code, r.Name, r.Currency }));
+    }
+
+    private static async Task<IResult> CreateEntityAsync(HttpContext http, CreateEntity create)
+    {
+        var (body, problem) = await SmallJsonAsync<NewEntity>(http);
+        if (problem is not null) return problem;
+        var made = await create.RunAsync(http.Actor(), body?.Code, body?.Name, body?.Currency, http.RequestAborted);
+        return made.Result is { } row ? Results.Json(new { row.Code, row.Name, row.Currency }, statusCode: 201) : ApiProblem.Of(made);
+    }
+
+    private static async Task<IResult> ExportAsync(HttpContext http, string entity, string? edition, ViewSetUp view)
+    {
+        var set = await view.RunAsync(http.Actor(), entity, edition, null, http.RequestAborted);
+        if (set.Result is not { } found) return ApiProblem.Of(set);
+        var zip = new MemoryStream();
+        Bundle.ToZip(found.SetUp.SetUp, zip);
+        http.Response.Headers.ETag = $"\"{ImportBundle.StateOf(found.Entity)}\"";
+        return Results.File(zip.ToArray(), "application/zip", $"{entity}.zip");
+    }
+
+    private static async Task<IResult> ImportAsync(HttpContext http, string entity, bool? apply, bool? partial, ImportBundle import)
+    {
+        if (await BodyReader.WholeAsync(http.Request, Limits.Upload, http.RequestAborted) is not { } body)
+            return ApiProblem.Result(413, "Too large", [new Fault("too-large", $"A bundle is at most {Limits.Upload >> 20} MB.")]);
+        var faults = new List<FormFault>();
+        var sheets = Bundle.FromZip(new MemoryStream(body), faults);
+        var expected = IfMatch(http);
+        var outcome = apply == true
+            ? await import.ApplyAsync(http.Actor(), entity, sheets, faults, partial == true, expected, http.RequestAborted)
+            : await import.PreviewAsync(http.Actor(), entity, sheets, faults, partial == true, expected, http.RequestAborted);
+        if (outcome.Refused == Refusal.Conflict && expected is not null) return ApiProblem.Result(412, "Changed meanwhile", outcome.Faults);
+        if (outcome.Result is not { } result) return ApiProblem.Of(outcome);
+        var said = ImportAnswer.Of(result);
+        return outcome.Refused is null ? Results.Json(said)
+            : ApiProblem.Result(422, "The bundle has faults; nothing was changed", outcome.Faults, new Dictionary<string, object?> { ["faults"] = said.Errors });
+    }
+
+    private static async Task<IResult> PublishAsync(HttpContext http, string entity, PublishDraft publish, ViewSetUp view)
+    {
+        var (body, problem) = await SmallJsonAsync<Publication>(http);
+        if (problem is not null) return problem;
+        if (IfMatch(http) is { } expected)
+        {
+            var now = await view.RunAsync(http.Actor(), entity, "draft", null, http.RequestAborted);
+            if (now.Result is not null && ImportBundle.StateOf(now.Result.Entity) != expected)
+                return ApiProblem.Result(412, "Changed meanwhile", [new Fault("changed-meanwhile", "The draft or the records changed since you read them.")]);
+        }
+        DateOnly? from = DateOnly.TryParseExact(body?.From, "yyyy-MM-dd", out var day) ? day : null;
+        var published = await publish.RunAsync(http.Actor(), entity, from, body?.Note, http.RequestAborted);
+        return published.Result is { } row ? Results.Json(new { edition = row.Number, from = row.ValidFrom, row.Note }) : ApiProblem.Of(published);
+    }
+
+    private static async Task<IResult> RehearseAsync(HttpContext http, string entity, string? edition, Rehearse rehearse)
+    {
+        var (events, status, fault) = BodyReader.Events(await BodyReader.WholeAsync(http.Request, Limits.Json, http.RequestAborted));
+        if (events is null) return ApiProblem.Result(status, "The body cannot be read", [fault!]);
+        var outcome = await rehearse.RunAsync(http.Actor(), entity, events, edition, http.RequestAborted);
+        return outcome.Result is { } rehearsed
+            ? Results.Json(rehearsed.Select(r => new { @event = new EventName(r.Source.Event.Source, r.Source.Event.Id), entry = r.Document, errors = r.Result.Errors }))
+            : ApiProblem.Of(outcome);
+    }
+
+    private static async Task<IResult> PostAsync(HttpContext http, string entity, PostEvents post)
+    {
+        var type = http.Request.ContentType ?? "";
+        if (type.StartsWith("application/x-ndjson", StringComparison.OrdinalIgnoreCase) || type.StartsWith("application/ndjson", StringComparison.OrdinalIgnoreCase))
+            return new NdjsonPosting(entity, post);
+        var (events, status, fault) = BodyReader.Events(await BodyReader.WholeAsync(http.Request, Limits.Json, http.RequestAborted));
+        if (events is null) return ApiProblem.Result(status, "The body cannot be read", [fault!]);
+        var outcome = await post.RunAsync(http.Actor(), entity, events, 1, http.RequestAborted);
+        return outcome.Result is { } answers ? Results.Json(answers) : ApiProblem.Of(outcome);
+    }
+
+    private static async Task<IResult> EntriesAsync(HttpContext http, string entity, string? source, string? id, string? account, string? from, string? to, long? after, int? limit, ReadJournal journal)
+    {
+        var faults = new List<Fault>();
+        var query = new EntryQuery(source, id, account, Day(from, "from", faults), Day(to, "to", faults), null, after, Math.Clamp(limit ?? PageSize, 1, PageSize));
+        if (faults.Count > 0) return ApiProblem.Result(422, "What was sent cannot be used", faults);
+        var outcome = await journal.EntriesAsync(http.Actor(), entity, query, http.RequestAborted);
+        if (outcome.Result is not { } entries) return ApiProblem.Of(outcome);
+        if (entries.Count == query.Limit) http.Response.Headers["X-Next-After"] = entries[^1].Head.Id.ToString(System.Globalization.CultureInfo.InvariantCulture);
+        return Results.Json(entries.Select(e => e.Document));
+    }
+
+    private static async Task<IResult> TrialBalanceAsync(HttpContext http, string entity, string? at, ReadJournal journal)
+    {
+        var faults = new List<Fault>();
+        var day = Day(at, "at", faults);
+        if (faults.Count > 0) return ApiProblem.Result(422, "What was sent cannot be used", faults);
+        var outcome = await journal.BalancesAsync(http.Actor(), entity, day, http.RequestAborted);
+        return outcome.Result is { } rows
+            ? Results.Json(rows.Select(r => new { r.Account, r.Name, r.Class, r.Debit, r.Credit, balance = r.Debit - r.Credit }))
+            : ApiProblem.Of(outcome);
+    }
+
+    private static async Task<IResult> ExplainAsync(HttpContext http, string entity, string? purpose, string? date, string? edition, ViewSetUp view)
+    {
+        var faults = new List<Fault>();
+        var day = Day(date, "date", faults);
+        if (purpose is null || Purposes.Find(purpose) is not { } asked)
+            return ApiProblem.Result(422, "What was sent cannot be used", [new Fault("unknown-purpose", $"'{purpose}' is no purpose; the nearest is {Nearest.To(purpose ?? "", Purposes.All.Select(p => p.Name))}.", "purpose")]);
+        if (faults.Count > 0) return ApiProblem.Result(422, "What was sent cannot be used", faults);
+        var set = await view.RunAsync(http.Actor(), entity, edition, day, http.RequestAborted);
+        if (set.Result is not { } found) return ApiProblem.Of(set);
+        var explained = Explanation.Of(found.SetUp, asked, http.Request.Query.ToDictionary(q => q.Key, q => q.Value.ToString()), faults);
+        if (faults.Count > 0) return ApiProblem.Result(422, "What was sent cannot be used", faults);
+        return Results.Json(new { purpose, account = explained.Account, found.Edition, landing = TraceJson.Document(explained) });
+    }
+
+    private static DateOnly? Day(string? text, string name, List<Fault> faults)
+    {
+        if (string.IsNullOrEmpty(text)) return null;
+        if (DateOnly.TryParseExact(text, "yyyy-MM-dd", out var day)) return day;
+        faults.Add(new Fault("bad-date", $"'{name}' is no date: send it as YYYY-MM-DD.", name));
+        return null;
+    }
+
+    private static string? IfMatch(HttpContext http) => http.Request.Headers.IfMatch.ToString() is { Length: > 0 } match && match != "*" ? match.Trim('"') : null;
+
+    private static async Task<(T? Body, IResult? Problem)> SmallJsonAsync<T>(HttpContext http) where T : class
+    {
+        if (await BodyReader.WholeAsync(http.Request, 1 << 16, http.RequestAborted) is not { } body)
+            return (null, ApiProblem.Result(413, "Too large", [new Fault("too-large", "The body is larger than 64 KB.")]));
+        try { return (System.Text.Json.JsonSerializer.Deserialize<T>(body, TraceJson.Settings), null); }
+        catch (System.Text.Json.JsonException) { return (null, ApiProblem.Result(400, "The body cannot be read", [new Fault("bad-json", "The body is no valid JSON of the expected shape.")])); }
+    }
+
+    private sealed record NewEntity(string? Code, string? Name, string? Currency);
+    private sealed record Publication(string? From, string? Note);
+}

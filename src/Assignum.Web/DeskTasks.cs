@@ -1,0 +1,33 @@
+using Assignum.Desk.Access;
+using Assignum.Desk.Posting;
+using Assignum.Desk.SetUps;
+using Assignum.Web.Start;
+
+namespace Assignum.Web;
+
+/// <summary>Names the tasks that pages and the interface call.</summary>
+internal static class DeskTasks
+{
+    public static void Register(IServiceCollection services) => services
+        .AddSingleton<SignIn>().AddSingleton<CreateEntity>().AddSingleton<ImportBundle>().AddSingleton<PublishDraft>().AddSingleton<ViewSetUp>()
+        .AddSingleton<Rehearse>().AddSingleton<PostEvents>().AddSingleton<ReadJournal>().AddSingleton<DemoLoader>();
+}
+
+/// <summary>Sizes that requests may have, in bytes.</summary>
+internal static class Limits
+{
+    /// <summary>Any body; streams of events are read line by line and have no other limit.</summary>
+    public const long Body = 4L << 30;
+
+    /// <summary>A bundle.</summary>
+    public const long Upload = 64L << 20;
+
+    /// <summary>A JSON body that is read whole.</summary>
+    public const int Json = 16 << 20;
+
+    /// <summary>One line of NDJSON.</summary>
+    public const int Line = 1 << 20;
+
+    /// <summary>One value of a form.</summary>
+    public const int FormValue = 2 << 20;
+}

@@ -1,0 +1,98 @@
+using System.Globalization;
+using System.Text.Json.Nodes;
+using Assignum.Core.Entries;
+using Assignum.Core.Events;
+
+namespace Assignum.Web.Pages.Entity;
+
+/// <summary>A field of the form: name, value, and how it is filled.</summary>
+public sealed record FormField(string Name, string Label, FieldType Type, string? Value, bool Needed)
+{
+    /// <summary>Whether choices are offered while typing.</summary>
+    public bool Picks => Type is FieldType.Item or FieldType.Party or FieldType.Location or FieldType.Channel or FieldType.Method or FieldType.Project or FieldType.Reason
+        or FieldType.TaxCode or FieldType.Account or FieldType.Currency or FieldType.Entity or FieldType.TaxStanding or FieldType.TaxCategory;
+
+    /// <summary>Name as an id.</summary>
+    public string Id => string.Concat(Name.Select(c => char.IsAsciiLetterOrDigit(c) ? c : '-'));
+}
+
+/// <summary>A document as a form: the fields its kind takes, made from the table of event fields, and back into JSON.</summary>
+public static class DocumentForm
+{
+    private static readonly string[] Common = ["date", "currency", "rate", "reference", "text"];
+
+    /// <summary>The event's own fields, in the order of the table.</summary>
+    public static IEnumerable<FormField> Fields(EventKind kind, JsonObject document) =>
+        EventFields.OfEvent.Where(f => f.Type != FieldType.Dimensions && (Common.Contains(f.Name) || kind.Takes.Contains(f.Name)))
+            .Select(f => new FormField("f." + f.Name, Label(f.Name), f.Type, Text(document[f.Name]), f.Name == "date" || kind.Needs.Contains(f.Name)));
+
+    /// <summary>The columns of a list: lines, charges or settles.</summary>
+    public static IReadOnlyList<(string Name, FieldType Type)> Columns(EventKind kind, string list) => list switch
+    {
+        "lines" => [.. EventFields.OfLine.Where(f => kind.LineTakes.Contains(f.Name)).OrderBy(f => kind.LineTakes.ToList().IndexOf(f.Name)).Select(f => (f.Name, f.Type))],
+        "charges" => kind.TakesCharges ? [.. EventFields.OfCharge.Where(f => kind.FromSupplier || f.Name is not ("item" or "account")).Select(f => (f.Name, f.Type))] : [],
+        _ => kind.Settles ? [.. EventFields.OfSettlement.Select(f => (f.Name, f.Type))] : [],
+    };
+
+    /// <summary>The rows of a list, always one more than is filled.</summary>
+    public static IEnumerable<IReadOnlyList<FormField>> Rows(EventKind kind, string list, JsonObject document)
+    {
+        var columns = Columns(kind, list);
+        var filled = document[list] as JsonArray ?? [];
+        for (var i = 0; i <= filled.Count; i++)
+        {
+            var row = i < filled.Count ? filled[i] as JsonObject : null;
+            yield return [.. columns.Select(c => new FormField($"{list}[{i}].{c.Name}", Label(c.Name), c.Type, Text(row?[c.Name]), false))];
+        }
+    }
+
+    /// <summary>The JSON of what the form holds; empty fields and empty rows are left out.</summary>
+    public static JsonObject Read(IFormCollection form, string kind)
+    {
+        var document = new JsonObject { ["source"] = "own", ["id"] = form["id"].ToString(), ["kind"] = kind };
+        foreach (var field in EventFields.OfEvent) Put(document, field.Name, field.Type, form["f." + field.Name].ToString());
+        List(form, document, "lines", EventFields.OfLine.Select(f => (f.Name, f.Type)));
+        List(form, document, "charges", EventFields.OfCharge.Select(f => (f.Name, f.Type)));
+        List(form, document, "settles", EventFields.OfSettlement.Select(f => (f.Name, f.Type)));
+        return document;
+    }
+
+    /// <summary>A field's name in words: <c>unitPrice</c> as "unit price".</summary>
+    public static string Label(string name) => string.Concat(name.Select(c => char.IsUpper(c) ? " " + char.ToLowerInvariant(c) : c.ToString()));
+
+    private static void List(IFormCollection form, JsonObject document, string list, IEnumerable<(string Name, FieldType Type)> fields)
+    {
+        var rows = new JsonArray();
+        for (var i = 0; i < EventMost && form.Keys.Any(k => k.StartsWith($"{list}[{i}].", StringComparison.Ordinal)); i++)
+        {
+            var row = new JsonObject();
+            foreach (var (name, type) in fields) Put(row, name, type, form[$"{list}[{i}].{name}"].ToString());
+            if (row.Count > 0) rows.Add(row);
+        }
+        if (rows.Count > 0) document[list] = rows;
+    }
+
+    private const int EventMost = 500;
+
+    // A number that is no number stays text, so that the reader of events says what is wrong with it.
+    private static void Put(JsonObject target, string name, FieldType type, string value)
+    {
+        value = value.Trim();
+        if (value.Length == 0) return;
+        target[name] = type switch
+        {
+            FieldType.Amount or FieldType.Price or FieldType.Quantity or FieldType.Rate or FieldType.Percent or FieldType.Share =>
+                decimal.TryParse(value.Replace('\u2212', '-'), NumberStyles.AllowLeadingSign | NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var number) ? JsonValue.Create(number) : JsonValue.Create(value),
+            FieldType.Flag => JsonValue.Create(value is "true" or "on"),
+            _ => JsonValue.Create(value),
+        };
+    }
+
+    private static string? Text(JsonNode? node) => node switch
+    {
+        null => null,
+        JsonValue value when value.TryGetValue<bool>(out var flag) => flag ? "true" : null,
+        JsonValue value => value.ToString(),
+        _ => null,
+    };
+}

@@ -1,0 +1,90 @@
+using Assignum.Core;
+using Assignum.Core.SetUps;
+using Assignum.Desk;
+using Assignum.Desk.SetUps;
+using Assignum.Formats.Bundles;
+using Assignum.Storage;
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+
+namespace Assignum.Web.Pages.Entity;
+
+/// <summary>The bundle in and out: a preview first, then whole or not at all.</summary>
+[RequestFormLimits(MultipartBodyLengthLimit = Limits.Upload)]
+[RequestSizeLimit(Limits.Upload + (1 << 20))]
+public sealed class FilesModel(DeskContext desk, ImportBundle import, ViewSetUp view) : EntityPage(desk)
+{
+    /// <summary>Rows of a preview that the page lists.</summary>
+    public const int MostShown = 200;
+
+    public override string Place => "files";
+    public ImportPlan? Plan { get; private set; }
+    public string FileName { get; private set; } = "";
+    public Guid Upload { get; private set; }
+    public string Expected { get; private set; } = "";
+    public bool KeepRows { get; private set; }
+
+    /// <summary>What the last act did.</summary>
+    [TempData] public string? Done { get; set; }
+
+    public void OnGet() { }
+
+    public async Task<IActionResult> OnGetBundleAsync(string? edition)
+    {
+        var set = await view.OfAsync(State, edition ?? "draft", null, HttpContext.RequestAborted);
+        if (set.Result is not { } found) return NotFound();
+        var zip = new MemoryStream();
+        Bundle.ToZip(found.SetUp.SetUp, zip);
+        return File(zip.ToArray(), "application/zip", $"{EntityCode}{(edition is null ? "" : "-" + edition)}.zip");
+    }
+
+    public async Task<IActionResult> OnPostPreviewAsync(IFormFile? file, bool partial)
+    {
+        if (file is null) return Refuse(new Fault("no-file", "Choose a zip file first.", "file"));
+        using var bytes = new MemoryStream();
+        await file.CopyToAsync(bytes, HttpContext.RequestAborted);
+        await using (var db = await Desk.Database.OpenAsync(HttpContext.RequestAborted))
+            Upload = await UploadStore.KeepAsync(db, State.Id, Path.GetFileName(file.FileName), bytes.ToArray(), Actor.Name, HttpContext.RequestAborted);
+        return await LookAsync(bytes.ToArray(), Path.GetFileName(file.FileName), partial);
+    }
+
+    public async Task<IActionResult> OnPostApplyAsync(Guid upload, bool partial, string? expected)
+    {
+        (string Name, byte[] Content)? kept;
+        await using (var db = await Desk.Database.OpenAsync(HttpContext.RequestAborted))
+            kept = await UploadStore.FindAsync(db, State.Id, upload, Actor.Name, HttpContext.RequestAborted);
+        if (kept is not { } found) return Refuse(new Fault("no-file", "The file is kept for a day after its preview. Choose it again.", "file"));
+        var faults = new List<FormFault>();
+        var sheets = Bundle.FromZip(new MemoryStream(found.Content), faults);
+        var applied = await import.ApplyAsync(Actor, EntityCode, sheets, faults, partial, expected, HttpContext.RequestAborted);
+        if (applied.Refused is null)
+        {
+            Done = $"{applied.Result!.Plan.Changes.Count} rows of {found.Name} were brought in.";
+            return LocalRedirect($"/e/{EntityCode}/files");
+        }
+        Faults = applied.Faults;
+        Upload = upload;
+        return applied.Refused == Refusal.Conflict ? await LookAsync(found.Content, found.Name, partial) : Refuse([.. applied.Faults]);
+    }
+
+    private async Task<IActionResult> LookAsync(byte[] content, string name, bool partial)
+    {
+        (FileName, KeepRows) = (name, partial);
+        var faults = new List<FormFault>();
+        var sheets = Bundle.FromZip(new MemoryStream(content), faults);
+        var preview = await import.PreviewAsync(Actor, EntityCode, sheets, faults, partial, null, HttpContext.RequestAborted);
+        if (preview.Result is null) return Refuse([.. preview.Faults]);
+        Plan = preview.Result.Plan;
+        // What the page shows was true for this state; applying it to another is refused.
+        Expected = ImportBundle.StateOf(State);
+        if (Plan.Faults.Count > 0) Response.StatusCode = 422;
+        return Page();
+    }
+
+    private PageResult Refuse(params Fault[] faults)
+    {
+        Faults = faults;
+        Response.StatusCode = 422;
+        return Page();
+    }
+}

@@ -1,0 +1,108 @@
+using System.Text;
+using System.Text.Json.Nodes;
+using Assignum.Core;
+using Assignum.Core.Entries;
+using Assignum.Desk;
+using Assignum.Desk.Posting;
+using Assignum.Formats.Json;
+using Assignum.Web.Api;
+using Microsoft.AspNetCore.Mvc;
+
+namespace Assignum.Web.Pages.Entity;
+
+/// <summary>Fill in a document of any kind, or paste one as JSON, and see the entry it would make and why; then post it.</summary>
+public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvents post) : EntityPage(desk)
+{
+    public override string Place => "rehearse";
+
+    /// <summary>The kind filled in; null when JSON is pasted.</summary>
+    public EventKind? Kind { get; private set; }
+    public JsonObject Document { get; private set; } = [];
+    public string Json { get; private set; } = "";
+    public string Id { get; private set; } = "";
+    public string? Edition { get; private set; }
+    public Rehearsed? Rehearsed { get; private set; }
+
+    /// <summary>Number of the entry just posted.</summary>
+    [TempData] public string? Posted { get; set; }
+
+    /// <summary>What else was done.</summary>
+    [TempData] public string? Said { get; set; }
+
+    public void OnGet(string? kind, string? item)
+    {
+        Take(kind ?? "sales-invoice");
+        Id = NewId();
+        Document = new JsonObject { ["date"] = Today };
+        if (item is not null) Document["lines"] = new JsonArray(new JsonObject { ["item"] = item, ["quantity"] = 1 });
+        if (Kind is null)
+            Json = $$"""
+                {
+                  "source": "own", "id": "{{Id}}", "kind": "sales-invoice", "date": "{{Today}}",
+                  "reference": "", "party": "",
+                  "lines": [ { "item": "", "quantity": 1, "unitPrice": 0 } ]
+                }
+                """;
+    }
+
+    public async Task<IActionResult> OnPostRehearseAsync()
+    {
+        if (Read() is not { } read) return Page();
+        await RehearseAsync(read);
+        return Page();
+    }
+
+    public async Task<IActionResult> OnPostPostAsync()
+    {
+        if (Read() is not { } read) return Page();
+        var outcome = await post.RunAsync(Actor, EntityCode, [read], 1, HttpContext.RequestAborted);
+        var answer = outcome.Result?[0];
+        if (answer is { Outcome: "posted" or "nothing" or "duplicate" })
+        {
+            Posted = answer.Number;
+            Said = answer.Outcome switch { "nothing" => "The event was kept; it makes no entry.", "duplicate" => "This document was posted before; nothing was posted again.", _ => null };
+            return LocalRedirect($"/e/{EntityCode}/rehearse?kind={Kind?.Name ?? "json"}");
+        }
+        await RehearseAsync(read);
+        Faults = answer?.Errors ?? outcome.Faults;
+        Response.StatusCode = 422;
+        return Page();
+    }
+
+    /// <summary>Whether a fault names this field.</summary>
+    public bool IsWrong(string name) => Faults.Any(f => f.Path == (name.StartsWith("f.", StringComparison.Ordinal) ? name[2..] : name));
+
+    private static string Today => DateTime.UtcNow.ToString("yyyy-MM-dd", System.Globalization.CultureInfo.InvariantCulture);
+
+    private static string NewId() => Guid.NewGuid().ToString("N")[..12];
+
+    private void Take(string kind) => Kind = kind == "json" ? null : EventKinds.Find(kind) ?? EventKinds.Find("sales-invoice");
+
+    private ReadEvent? Read()
+    {
+        var form = Request.Form;
+        Edition = form["edition"].ToString() is { Length: > 0 } edition ? edition : null;
+        Json = form["json"].ToString();
+        Take(form.ContainsKey("json") ? "json" : form["kind"].ToString());
+        Id = form["id"].ToString() is { Length: > 0 } id ? id : NewId();
+        if (Kind is not null)
+        {
+            Document = DocumentForm.Read(form, Kind.Name);
+            Document["id"] = Id;
+        }
+        var text = Kind is null ? Json : Document.ToJsonString();
+        var (events, _, fault) = BodyReader.Events(Encoding.UTF8.GetBytes(text));
+        if (events is [var read]) return read;
+        Faults = [fault ?? new Fault("one-event", "Paste one event; send several over the HTTP interface.", "json")];
+        Response.StatusCode = 422;
+        return null;
+    }
+
+    private async Task RehearseAsync(ReadEvent read)
+    {
+        var outcome = await rehearse.RunAsync(Actor, EntityCode, [read], Edition, HttpContext.RequestAborted);
+        if (outcome.Result is null) { Faults = outcome.Faults; return; }
+        Rehearsed = outcome.Result[0];
+        Faults = Rehearsed.Result.Errors;
+    }
+}

@@ -1,0 +1,26 @@
+// The frame: keys that work everywhere, and the list of what was found.
+import './entry.js';
+import './combo.js';
+import './lines.js';
+
+const find = document.getElementById('find');
+const typing = (target) => target.closest('input, textarea, select, [contenteditable]');
+
+document.addEventListener('keydown', (event) => {
+  if (event.ctrlKey || event.metaKey || event.altKey) return;
+  if (event.key === '/' && !typing(event.target)) { find?.focus(); event.preventDefault(); }
+  if (event.key === '?' && !typing(event.target)) document.getElementById('keys')?.showModal();
+  if (event.key === 'Escape' && event.target === find) { find.value = ''; document.getElementById('found').replaceChildren(); }
+  if ((event.key === 'ArrowDown' || event.key === 'ArrowUp') && event.target.closest('.find')) move(event);
+});
+
+// Arrows go from the search field into what was found and back.
+function move(event) {
+  const links = [...document.querySelectorAll('#found a')];
+  if (!links.length) return;
+  const at = links.indexOf(document.activeElement) + (event.key === 'ArrowDown' ? 1 : -1);
+  (at < 0 ? find : links[Math.min(at, links.length - 1)]).focus();
+  event.preventDefault();
+}
+
+document.querySelectorAll('[data-close]').forEach((button) => button.addEventListener('click', () => button.closest('dialog').close()));

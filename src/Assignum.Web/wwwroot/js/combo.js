@@ -1,0 +1,72 @@
+// A field that finds records by code or any part of the name: WAI-ARIA combobox with a list.
+let list = null;
+let waiting = 0;
+
+const open = (input) => list && list.dataset.of === input.id;
+
+function close() {
+  list?.remove();
+  const input = list && document.getElementById(list.dataset.of);
+  input?.setAttribute('aria-expanded', 'false');
+  input?.removeAttribute('aria-activedescendant');
+  list = null;
+}
+
+async function show(input) {
+  const asked = ++waiting;
+  const answer = await fetch(`${input.dataset.pick}&q=${encodeURIComponent(input.value)}`, { headers: { Accept: 'text/html' } });
+  if (!answer.ok || asked !== waiting || document.activeElement !== input) return;
+  close();
+  list = document.createElement('ul');
+  list.setAttribute('role', 'listbox');
+  list.setAttribute('aria-label', input.getAttribute('aria-label') ?? 'choices');
+  list.id = `${input.id}-list`;
+  list.dataset.of = input.id;
+  list.innerHTML = await answer.text();
+  [...list.children].forEach((option, i) => { option.id = `${list.id}-${i}`; });
+  input.parentElement.append(list);
+  input.setAttribute('aria-expanded', 'true');
+  input.setAttribute('aria-controls', list.id);
+}
+
+function mark(input, step) {
+  const options = [...list.querySelectorAll('[role=option]')];
+  if (!options.length) return;
+  const at = options.findIndex((o) => o.getAttribute('aria-selected') === 'true');
+  const next = options[(at + step + options.length) % options.length] ?? options[0];
+  options.forEach((o) => o.setAttribute('aria-selected', o === next));
+  input.setAttribute('aria-activedescendant', next.id);
+  next.scrollIntoView({ block: 'nearest' });
+}
+
+function take(input, option) {
+  input.value = option.dataset.code;
+  close();
+  input.dispatchEvent(new Event('change', { bubbles: true }));
+}
+
+document.addEventListener('input', (event) => { if (event.target.matches?.('[data-pick]')) show(event.target); });
+
+document.addEventListener('keydown', (event) => {
+  const input = event.target;
+  if (!input.matches?.('[data-pick]')) return;
+  if (event.key === 'Escape' && open(input)) { close(); event.preventDefault(); }
+  if (event.key === 'ArrowDown' || event.key === 'ArrowUp') {
+    event.preventDefault();
+    if (open(input)) mark(input, event.key === 'ArrowDown' ? 1 : -1);
+    else show(input);
+  }
+  if (event.key === 'Enter' && open(input)) {
+    const option = list.querySelector('[aria-selected=true]') ?? (input.value ? list.querySelector('[role=option]') : null);
+    if (option) { take(input, option); event.preventDefault(); }
+  }
+});
+
+document.addEventListener('pointerdown', (event) => {
+  const option = event.target.closest('.combo [role=option]');
+  if (!option) return;
+  event.preventDefault();
+  take(document.getElementById(list.dataset.of), option);
+});
+
+document.addEventListener('focusout', (event) => { if (event.target.matches?.('[data-pick]')) { waiting++; close(); } });
