@@ -109,23 +109,5 @@ public sealed class LandingResolver
             own.Contains(p.Name) ? own[p.Name].OrderBy(r => r.Position).Select(r => r.Rung) : p.Shipped))];
     }
 
-    private readonly record struct TraceKey(Purpose Purpose, LegValues Values, string? Line)
-    {
-        public bool Equals(TraceKey other)
-        {
-            if (Purpose != other.Purpose || Line != other.Line) return false;
-            for (var i = 0; i < LegValues.Count; i++)
-                if (Values[i] != other.Values[i]) return false;
-            return true;
-        }
-
-        public override int GetHashCode()
-        {
-            var hash = new HashCode();
-            hash.Add(Purpose.Index);
-            hash.Add(Line);
-            for (var i = 0; i < LegValues.Count; i++) hash.Add(Values[i]);
-            return hash.ToHashCode();
-        }
-    }
+    private readonly record struct TraceKey(Purpose Purpose, LegValues Values, string? Line);
 }

@@ -26,6 +26,12 @@ public static class DocumentForm
         EventFields.OfEvent.Where(f => f.Type != FieldType.Dimensions && (Common.Contains(f.Name) || kind.Takes.Contains(f.Name)))
             .Select(f => new FormField("f." + f.Name, Label(f.Name), f.Type, Text(document[f.Name]), f.Name == "date" || kind.Needs.Contains(f.Name)));
 
+    /// <summary>Whether a field stands in the open: it is needed, filled, or what most documents of its kind have.</summary>
+    public static bool IsOften(FormField field) => field.Needed || field.Value is not null || Often.Contains(field.Name);
+
+    private static readonly HashSet<string> Often =
+        ["f.reference", "f.channel", "f.method", "f.location", "f.fee", "f.amount", "f.quantity", "f.unitCost", "f.inTransit", "f.complete", "f.costToDate", "f.billedToDate", "f.pricesIncludeTax"];
+
     /// <summary>The columns of a list: lines, charges or settles.</summary>
     public static IReadOnlyList<(string Name, FieldType Type)> Columns(EventKind kind, string list) => list switch
     {
@@ -34,12 +40,12 @@ public static class DocumentForm
         _ => kind.Settles ? [.. EventFields.OfSettlement.Select(f => (f.Name, f.Type))] : [],
     };
 
-    /// <summary>The rows of a list, always one more than is filled.</summary>
+    /// <summary>The rows of a list, an empty one where none is filled.</summary>
     public static IEnumerable<IReadOnlyList<FormField>> Rows(EventKind kind, string list, JsonObject document)
     {
         var columns = Columns(kind, list);
         var filled = document[list] as JsonArray ?? [];
-        for (var i = 0; i <= filled.Count; i++)
+        for (var i = 0; i < Math.Max(1, filled.Count); i++)
         {
             var row = i < filled.Count ? filled[i] as JsonObject : null;
             yield return [.. columns.Select(c => new FormField($"{list}[{i}].{c.Name}", Label(c.Name), c.Type, Text(row?[c.Name]), false))];
