@@ -1,0 +1,71 @@
+using System.Text.Json;
+using Assignum.Core.SetUps;
+using Assignum.Desk;
+using Assignum.Desk.Access;
+using Assignum.Desk.Posting;
+using Assignum.Desk.SetUps;
+using Assignum.Formats.Bundles;
+using Assignum.Formats.Json;
+using Assignum.Testing;
+
+namespace Assignum.Storage.Tests;
+
+/// <summary>A company on a real database: the demo's set-up under a code of its own, without waiting for second eyes.</summary>
+public sealed class Company : IAsyncDisposable
+{
+    public static CancellationToken Stop => TestContext.Current.CancellationToken;
+
+    private readonly TestDatabase test = new();
+
+    public Company() => Desk = new DeskContext(test.Database);
+
+    public DeskContext Desk { get; }
+    public TestDatabase Test => test;
+    public Actor Actor { get; } = new("tester", Role.Administrator, new Dictionary<string, Role>());
+
+    /// <summary>Creates an entity and brings the demo's set-up in; published from 1 January 2026 unless told not to.</summary>
+    public async Task<string> OpenAsync(string code = "SKERROW", bool publish = true)
+    {
+        (await new CreateEntity(Desk).RunAsync(Actor, code, code, "EUR", Stop)).Refused.ShouldBeNull();
+        (await ImportAsync(code, [.. Demo().Where(s => s.Part != Parts.Entity && s.Part != Parts.Policies && s.Part != Parts.Periods)])).Refused.ShouldBeNull();
+        if (publish) await PublishAsync(code, new DateOnly(2026, 1, 1));
+        return code;
+    }
+
+    public static IReadOnlyList<Sheet> Demo() => Bundle.FromFolder(Path.Combine(ProjectFiles.Root, "demo", "skerrow", "1-skerrow", "bundle"), []);
+
+    public async Task<Outcome<ImportResult>> ImportAsync(string code, IReadOnlyList<Sheet> sheets, bool partial = true) =>
+        await new ImportBundle(Desk).ApplyAsync(Actor, code, sheets, [], partial, null, Stop);
+
+    /// <summary>A partial file of one row.</summary>
+    public static Sheet Row(Part part, params (string Column, string Value)[] cells)
+    {
+        var row = new string?[part.Columns.Count];
+        foreach (var (column, value) in cells) row[part.Columns.ToList().FindIndex(c => c.Name == column)] = value;
+        return new Sheet(part, cells.Select(c => part.Columns.ToList().FindIndex(x => x.Name == c.Column)).ToHashSet(), [(2, row)]);
+    }
+
+    public async Task PublishAsync(string code, DateOnly from) =>
+        (await new PublishDraft(Desk).RunAsync(Actor, code, from, null, Stop)).Refused.ShouldBeNull();
+
+    public async Task<IReadOnlyList<PostedEvent>> PostAsync(string code, params string[] events) =>
+        (await new PostEvents(Desk).RunAsync(Actor, code, [.. events.Select(Read)], 1, Stop)).Result!;
+
+    public static ReadEvent Read(string json)
+    {
+        using var document = JsonDocument.Parse(json, EventReader.Options);
+        return EventReader.Read(document.RootElement);
+    }
+
+    /// <summary>A sale of one rain gauge as JSON.</summary>
+    public static string Sale(string id, string date = "2026-06-15", decimal price = 100m, string party = "SHOP-GALE") =>
+        FormattableString.Invariant($$"""{"source":"t","id":"{{id}}","kind":"sales-invoice","date":"{{date}}","reference":"{{id}}","party":"{{party}}","lines":[{"item":"RG-100","unitPrice":{{price}}}]}""");
+
+    public async Task<T> AskAsync<T>(string sql)
+    {
+        await using var command = test.Database.Command(sql);
+        return (T)(await command.ExecuteScalarAsync(Stop))!;
+    }
+
+    public ValueTask DisposeAsync() => test.DisposeAsync();
+}
