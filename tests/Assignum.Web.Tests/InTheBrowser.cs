@@ -1,0 +1,189 @@
+using System.Text;
+using System.Text.Json;
+using Assignum.Testing;
+using OpenQA.Selenium;
+using OpenQA.Selenium.Chrome;
+using OpenQA.Selenium.Support.UI;
+
+namespace Assignum.Web.Tests;
+
+/// <summary>The pages as a person uses them, in a real browser.</summary>
+[Collection(AppCollection.Name)]
+public sealed class InTheBrowser : IDisposable
+{
+    private readonly RunningApp app;
+    private readonly ChromeDriver browser;
+    private readonly WebDriverWait wait;
+    private readonly string profile = Directory.CreateTempSubdirectory("assignum-browser").FullName;
+
+    public InTheBrowser(RunningApp app)
+    {
+        this.app = app;
+        var options = new ChromeOptions { BinaryLocation = "/usr/bin/chromium" };
+        options.AddArguments("--headless=new", "--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage", "--disable-quic", "--no-first-run", "--disable-background-networking",
+            "--disable-component-update", "--disable-sync", "--window-size=1280,900", "--lang=en-GB", "--user-data-dir=" + profile);
+        browser = new ChromeDriver(ChromeDriverService.CreateDefaultService("/usr/bin", "chromedriver"), options, TimeSpan.FromMinutes(1));
+        wait = new WebDriverWait(browser, TimeSpan.FromSeconds(20));
+        wait.IgnoreExceptionTypes(typeof(NoSuchElementException), typeof(StaleElementReferenceException));
+    }
+
+    private IWebElement Find(string css) => wait.Until(b => b.FindElement(By.CssSelector(css)));
+    private void Go(string path) => browser.Navigate().GoToUrl(new Uri(app.Address, path));
+
+    private void SignIn(string name, string password = Start.DemoLoader.Password)
+    {
+        Go("/sign-in");
+        Find("#name").SendKeys(name);
+        Find("#password").SendKeys(password + Keys.Enter);
+        wait.Until(b => !b.Url.Contains("/sign-in", StringComparison.Ordinal) || b.FindElements(By.CssSelector("[role=alert]")).Count > 0);
+    }
+
+    // Serious and critical findings of axe, as "rule: element".
+    private void NothingSerious(string within = "html")
+    {
+        browser.ExecuteScript(File.ReadAllText(Path.Combine(AppContext.BaseDirectory, "lib", "axe.min.js")));
+        var json = (string)browser.ExecuteAsyncScript("const done = arguments[1]; axe.run(arguments[0], {runOnly: ['wcag2a','wcag2aa','wcag21a','wcag21aa','wcag22aa']}).then(r => done(JSON.stringify(r.violations.filter(v => ['serious','critical'].includes(v.impact)).map(v => v.id + ': ' + v.nodes.map(n => n.html).slice(0, 3).join(' | ')))))", within)!;
+        JsonSerializer.Deserialize<string[]>(json).ShouldBeEmpty(browser.Url);
+    }
+
+    [Fact]
+    public void A_wrong_password_is_refused_and_a_right_one_lets_in_and_out()
+    {
+        SignIn("nora", "wrong-password");
+        Find("[role=alert]").Text.ShouldContain("wrong");
+        NothingSerious();
+        SignIn("nora");
+        Find(".rail .who").Text.ShouldContain("Nora Aldane");
+        Find(".rail .who button").Click();
+        wait.Until(b => b.Url.Contains("/sign-in", StringComparison.Ordinal));
+        Go("/e/SKERROW/journal");
+        wait.Until(b => b.Url.Contains("/sign-in", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public void A_document_is_rehearsed_posted_and_its_line_followed_to_its_ladder_by_keys()
+    {
+        SignIn("nora");
+        Go("/e/SKERROW/rehearse?kind=sales-invoice");
+        browser.ExecuteScript("document.getElementById('f-date').value = '2026-10-12'");
+        Find("#f-reference").SendKeys("INV-KEYS");
+        // A picker: part of a name, arrow, enter.
+        Find("#f-party").SendKeys("kerry head");
+        wait.Until(b => b.FindElements(By.CssSelector("[role=option]")).Count == 1);
+        Find("#f-party").SendKeys(Keys.ArrowDown + Keys.Enter);
+        Find("#f-party").GetAttribute("value").ShouldBe("SCH-KERRY");
+        Find("[name='lines[0].item']").SendKeys("RG-100" + Keys.Tab);
+        Find("[name='lines[0].unitPrice']").SendKeys("100");
+        NothingSerious();
+        Find("[formaction*=Rehearse]").SendKeys(Keys.Enter);
+
+        Find("#result").Text.ShouldContain("balanced");
+        Find("#result").Text.ShouldContain("4012");
+        NothingSerious();
+        Find("tr[data-line='e0']").SendKeys(Keys.ArrowDown);
+        var pane = Find("[data-ladder='e1']");
+        wait.Until(_ => pane.Displayed);
+        pane.Text.ShouldContain("Why 4012");
+        pane.Text.ShouldContain("INSTR · SCHOOLS");
+        browser.FindElement(By.CssSelector("[data-ladder='e0']")).Displayed.ShouldBeFalse();
+
+        Find("[formaction*=Post]").Click();
+        var number = Find(".donebox a").Text;
+        Find(".donebox a").Click();
+        Find("h1").Text.ShouldContain(number);
+        Find("tr[data-line='e1']").Click();
+        Find("[data-ladder='e1']").Text.ShouldContain("item group + party group");
+        NothingSerious();
+    }
+
+    [Fact]
+    public void A_faulty_document_keeps_what_was_typed_and_marks_the_field()
+    {
+        SignIn("nora");
+        Go("/e/SKERROW/rehearse?kind=sales-invoice");
+        browser.ExecuteScript("document.getElementById('f-date').value = '2026-10-12'");
+        Find("#f-party").SendKeys("NOBODY" + Keys.Escape);
+        Find("[name='lines[0].item']").SendKeys("RG-100" + Keys.Tab);
+        Find("[name='lines[0].unitPrice']").SendKeys("ten");
+        Find("[formaction*=Rehearse]").Click();
+        Find("[role=alert]").Text.ShouldContain("lines[0].unitPrice");
+        Find("[name='lines[0].unitPrice']").ShouldSatisfyAllConditions(f => f.GetAttribute("value").ShouldBe("ten"), f => f.GetAttribute("aria-invalid").ShouldBe("true"));
+        NothingSerious();
+    }
+
+    [Fact]
+    public async Task A_bundle_is_looked_at_brought_in_and_published_by_somebody_else()
+    {
+        using (var client = app.Client()) (await client.PostAsync("/api/v1/entities", new StringContent("{\"code\":\"BROWSER\",\"name\":\"Browser\",\"currency\":\"EUR\"}"), TestContext.Current.CancellationToken)).EnsureSuccessStatusCode();
+        var file = Path.Combine(profile, "set-up.zip");
+        void Pack(string accounts)
+        {
+            using var zip = new System.IO.Compression.ZipArchive(File.Create(file), System.IO.Compression.ZipArchiveMode.Create);
+            using var to = zip.CreateEntry("accounts.csv").Open();
+            to.Write(Encoding.UTF8.GetBytes("number,name,class,kind\n" + accounts));
+        }
+        SignIn("nora");
+        Go("/e/BROWSER/files");
+        Pack("1000,Cash,treasure,posting\n");
+        Find("#file").SendKeys(file);
+        Find("form[action*=Preview] button, form.sheet button").Click();
+        Find("#plan-title").Text.ShouldContain("1 faults");
+        Find("main").Text.ShouldContain("'treasure' is not known here");
+        NothingSerious();
+        Pack("1000,Cash,asset,posting\n4000,Sales,revenue,posting\n");
+        Find("#file").SendKeys(file);
+        Find("form.sheet button").Click();
+        wait.Until(b => b.FindElement(By.Id("plan-title")).Text.Contains("2 rows would change", StringComparison.Ordinal));
+        Find("form[action*=Apply] button").Click();
+        Find(".donebox").Text.ShouldContain("2 rows");
+        Go("/e/BROWSER/editions");
+        browser.FindElements(By.CssSelector("#from")).ShouldBeEmpty();   // a preparer does not publish
+
+        SignIn("tomas");
+        Go("/e/BROWSER/editions");
+        NothingSerious();
+        browser.ExecuteScript("document.getElementById('from').value = '2026-01-01'");
+        Find("form.sheet button").Click();
+        wait.Until(b => b.FindElement(By.CssSelector(".band .state")).Text == "Edition 1 is live");
+        Go("/e/BROWSER/chart");
+        Find("main").Text.ShouldContain("Sales");
+        NothingSerious();
+    }
+
+    [Fact]
+    public void Find_goes_from_the_slash_key_to_an_account()
+    {
+        SignIn("iris");
+        Go("/e/SKERROW/journal");
+        Find("main");
+        browser.SwitchTo().ActiveElement().SendKeys("/");
+        Find("#find").SendKeys("calibration");
+        wait.Until(b => b.FindElements(By.CssSelector("#found a")).Count > 0);
+        NothingSerious("#found");
+        Find("#find").SendKeys(Keys.ArrowDown);
+        browser.SwitchTo().ActiveElement().SendKeys(Keys.Enter);
+        wait.Until(b => b.Url.Contains("4040", StringComparison.Ordinal) || b.Url.Contains("CAL", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public void A_viewer_reads_and_is_offered_nothing_that_changes_and_no_page_scrolls_sideways()
+    {
+        SignIn("iris");
+        foreach (var place in new[] { "chart", "journal", "rehearse", "rehearse?kind=json", "editions", "files" })
+        {
+            Go("/e/SKERROW/" + place);
+            Find("main h1");
+            ((bool)browser.ExecuteScript("return document.documentElement.scrollWidth <= window.innerWidth")!).ShouldBeTrue(place);
+        }
+        browser.FindElements(By.CssSelector("#file")).ShouldBeEmpty();
+        Go("/e/NOWHERE/chart");
+        browser.PageSource.ShouldNotContain("Chart of accounts");
+    }
+
+    public void Dispose()
+    {
+        browser.Quit();
+        browser.Dispose();
+        Directory.Delete(profile, true);
+    }
+}
