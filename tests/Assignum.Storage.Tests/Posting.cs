@@ -53,6 +53,14 @@ public class Posting
             full join account_day s using (account_id, date) where l.d is distinct from s.debit or l.c is distinct from s.credit
             """)).ShouldBe(0);
         (await company.AskAsync<decimal>("select sum(debit) - sum(credit) from entry_line")).ShouldBe(0);
+        // Nothing points at nothing: what foreign keys would say, said once.
+        (await company.AskAsync<long>("""
+            select (select count(*) from entry_line l where not exists (select from entry n where (n.entity_id, n.entry_id) = (l.entity_id, l.entry_id))
+                      or not exists (select from trace t where (t.entity_id, t.trace_id) = (l.entity_id, l.trace_id))
+                      or not exists (select from accounts a where (a.entity_id, a.account_id) = (l.entity_id, l.account_id)))
+                 + (select count(*) from entry_tax x where not exists (select from entry n where (n.entity_id, n.entry_id) = (x.entity_id, x.entry_id)))
+                 + (select count(*) from subledger_movement m where not exists (select from entry_line l where (l.entity_id, l.entry_id, l.line_no) = (m.entity_id, m.entry_id, m.line_no)))
+            """)).ShouldBe(0);
     }
 
     [Fact]

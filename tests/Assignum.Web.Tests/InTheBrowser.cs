@@ -127,7 +127,7 @@ public sealed class InTheBrowser : IDisposable
         Pack("1000,Cash,treasure,posting\n");
         Find("#file").SendKeys(file);
         Find("form[action*=Preview] button, form.sheet button").Click();
-        Find("#plan-title").Text.ShouldContain("1 faults");
+        Find("#plan-title").Text.ShouldContain("1 fault,");
         Find("main").Text.ShouldContain("'treasure' is not known here");
         NothingSerious();
         Pack("1000,Cash,asset,posting\n4000,Sales,revenue,posting\n");

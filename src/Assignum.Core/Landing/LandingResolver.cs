@@ -17,19 +17,19 @@ public readonly record struct Landed(string? Account, int Assignment, bool ByLin
 /// <remarks>Immutable and safe to share between threads; traces are remembered and shared by legs that have the same.</remarks>
 public sealed class LandingResolver
 {
-    private readonly SetUp setUp;
     private readonly Ladder[] ladders;
     private readonly PurposeResolver[] resolvers;
     private readonly Purpose?[] borrows;
     private readonly HashSet<(string, string)> relief;
     private readonly Tracer tracer;
+    private readonly string[] accountOf;
     private readonly ConcurrentDictionary<TraceKey, Trace> traces = new();
     private const int TraceMemory = 200_000;
 
     /// <summary>Compiles a set-up that has no faults of form.</summary>
     public LandingResolver(SetUp setUp, LandingIndex index, IReadOnlyDictionary<string, Account> accounts)
     {
-        this.setUp = setUp;
+        accountOf = [.. setUp.Assignments.Select(a => a.Account)];
         Index = index;
         ladders = Ladders(setUp);
         borrows = new Purpose?[Purposes.All.Count];
@@ -68,6 +68,18 @@ public sealed class LandingResolver
             trace.LineRefused, false, trace.BorrowedFrom is not null);
     }
 
+    /// <summary>
+    /// The assignments that decide many legs of one purpose, without accounts written on documents: for replays and
+    /// checks. An answer is the assignment's number in the set-up, −1 for unresolved.
+    /// </summary>
+    public void ResolveAll(Purpose purpose, ReadOnlySpan<LegValues> legs, Span<int> answers)
+    {
+        resolvers[purpose.Index].ResolveAll(legs, answers);
+        if (borrows[purpose.Index] is not { } from) return;
+        for (var i = 0; i < legs.Length; i++)
+            if (answers[i] < 0) answers[i] = resolvers[from.Index].Resolve(legs[i]);
+    }
+
     /// <summary>The reasoning behind <see cref="Resolve"/>, from memory where the same has been asked before.</summary>
     public Trace TraceOf(Purpose purpose, in LegValues values, string? line = null)
     {
@@ -80,12 +92,12 @@ public sealed class LandingResolver
     private Landed Walk(Purpose purpose, in LegValues values)
     {
         var number = resolvers[purpose.Index].Resolve(values);
-        if (number >= 0) return new Landed(setUp.Assignments[number].Account, number, false, false, false, false);
+        if (number >= 0) return new Landed(accountOf[number], number, false, false, false, false);
         for (var from = borrows[purpose.Index]; from is not null;)
         {
             number = resolvers[from.Index].Resolve(values);
             return number < 0 ? default(Landed) with { Assignment = -1 }
-                : new Landed(setUp.Assignments[number].Account, number, false, false, false, true);
+                : new Landed(accountOf[number], number, false, false, false, true);
         }
         return default(Landed) with { Assignment = -1 };
     }

@@ -34,6 +34,30 @@ public sealed class PurposeResolver
     {
         uint open = allRungs;
         for (var i = 0; i < dimensions.Length; i++) open &= masks[i][values[dimensions[i]]];
+        return Ask(open, values);
+    }
+
+    /// <summary>Resolves many legs: a block's masks first, so that the reads that miss the cache overlap instead of queueing.</summary>
+    public void ResolveAll(ReadOnlySpan<LegValues> legs, Span<int> answers)
+    {
+        Span<ushort> open = stackalloc ushort[Block];
+        for (var start = 0; start < legs.Length; start += Block)
+        {
+            var block = legs.Slice(start, Math.Min(Block, legs.Length - start));
+            for (var i = 0; i < block.Length; i++)
+            {
+                uint mask = allRungs;
+                for (var d = 0; d < dimensions.Length; d++) mask &= masks[d][block[i][dimensions[d]]];
+                open[i] = (ushort)mask;
+            }
+            for (var i = 0; i < block.Length; i++) answers[start + i] = Ask(open[i], block[i]);
+        }
+    }
+
+    private const int Block = 64;
+
+    private int Ask(uint open, in LegValues values)
+    {
         while (open != 0)
         {
             var found = rungs[BitOperations.TrailingZeroCount(open)].Find(values);

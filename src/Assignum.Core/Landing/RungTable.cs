@@ -2,12 +2,13 @@ namespace Assignum.Core.Landing;
 
 /// <summary>The assignments of one rung of one purpose, ready to be asked.</summary>
 /// <remarks>
-/// Nested dimensions are walked outward here, the last listed one first. Where the combinations of a rung made only of
-/// nested dimensions are few, all walks are done when compiling and a lookup is one array read.
+/// Nested dimensions are walked outward here, the last listed one first. Where the combinations of a rung are few, all
+/// walks are done when compiling and a lookup is one array read.
 /// </remarks>
 internal sealed class RungTable
 {
     private const int DenseLimit = 1 << 20;
+    private const int DenseForOne = 1 << 22;
     private const int KeyBits = 21;
 
     private readonly LandingIndex index;
@@ -15,6 +16,8 @@ internal sealed class RungTable
     private readonly PackedTable table;
     private readonly int[]? dense;
     private readonly int denseWidth;
+    private readonly int first;
+    private readonly int second;
 
     public RungTable(LandingIndex index, Rung rung, IReadOnlyList<(int Number, Assignment Assignment)> assignments)
     {
@@ -26,19 +29,20 @@ internal sealed class RungTable
             foreach (var key in Keys(assignment, 0, 0)) entries[key] = number;
         table = new PackedTable(entries);
 
-        if (dimensions.Length > 2 || !rung.Dimensions.All(LandingIndex.IsNested)) return;
+        if (dimensions.Length > 2 || assignments.Count == 0) return;
         denseWidth = dimensions.Length == 2 ? index.Size((Dimension)dimensions[1]) : 1;
         var size = (long)index.Size((Dimension)dimensions[0]) * denseWidth;
-        if (size > DenseLimit) return;
+        // One dimension: an array of all its values costs one miss of the cache, a hash table two.
+        if (size > (dimensions.Length == 1 ? DenseForOne : DenseLimit)) return;
+        (first, second) = (dimensions[0], dimensions.Length == 2 ? dimensions[1] : -1);
         var answers = new int[size];
         var values = default(LegValues);
-        for (var first = 0; first < answers.Length / denseWidth; first++)
-            for (var second = 0; second < denseWidth; second++)
-            {
-                values[dimensions[0]] = first;
-                if (dimensions.Length == 2) values[dimensions[1]] = second;
-                answers[first * denseWidth + second] = Walk(values, 0, 0);
-            }
+        for (var i = 0; i < answers.Length; i++)
+        {
+            values[first] = i / denseWidth;
+            if (second >= 0) values[second] = i % denseWidth;
+            answers[i] = Walk(values, 0, 0);
+        }
         dense = answers;
     }
 
@@ -47,9 +51,8 @@ internal sealed class RungTable
     /// <summary>The number of the assignment that holds, or −1. Values of all the rung's dimensions must be present.</summary>
     public int Find(in LegValues values)
     {
-        if (dense is not null)
-            return dense[values[dimensions[0]] * denseWidth + (dimensions.Length == 2 ? values[dimensions[1]] : 0)];
-        return Walk(values, 0, 0);
+        if (dense is null) return Walk(values, 0, 0);
+        return second < 0 ? dense[values[first]] : dense[values[first] * denseWidth + values[second]];
     }
 
     /// <summary>Whether an assignment on this rung could hold for a value of one of its dimensions (or its ancestors).</summary>

@@ -1,4 +1,7 @@
 -- Events, entries, their lines and traces, and what they do to the subledgers: written once, never changed.
+-- Lines, taxes and movements name their entry without a foreign key: one writer makes them in the same transaction and
+-- nobody may change or delete them after it, while checking each row cost more than half of a posting (measured:
+-- docs/performance.md; decision 0005). A test looks for orphans. Accounts are held by account_day.
 
 create table event (
   entity_id    integer not null references entity,
@@ -75,9 +78,6 @@ create table entry_line (
   event_line      integer,
   trace_id        uuid not null,
   primary key (entity_id, entry_id, line_no),
-  foreign key (entity_id, entry_id) references entry,
-  foreign key (entity_id, account_id) references accounts,
-  foreign key (entity_id, trace_id) references trace,
   check (debit = 0 or credit = 0)
 );
 create index entry_line_account on entry_line (entity_id, account_id, entry_id);
@@ -87,8 +87,7 @@ create table entry_tax (
   code text not null, base numeric not null, rate numeric not null, tax numeric not null, decided_by text not null,
   entity_base numeric not null, entity_tax numeric not null, non_deductible numeric not null,
   base_box text, tax_box text, reverse_base_box text, reverse_tax_box text, tax_date date not null,
-  primary key (entity_id, entry_id, line_no),
-  foreign key (entity_id, entry_id) references entry
+  primary key (entity_id, entry_id, line_no)
 );
 create index entry_tax_date on entry_tax (entity_id, tax_date);
 
@@ -100,8 +99,7 @@ create table subledger_movement (
   -- A settlement clears a document; anything else of a party makes one.
   settles boolean not null,
   amount numeric not null, currency text not null, currency_amount numeric, rate numeric,
-  primary key (entity_id, entry_id, line_no),
-  foreign key (entity_id, entry_id, line_no) references entry_line
+  primary key (entity_id, entry_id, line_no)
 );
 create index subledger_movement_document on subledger_movement (entity_id, control, party, reference) where party is not null;
 
@@ -109,8 +107,7 @@ create index subledger_movement_document on subledger_movement (entity_id, contr
 create table stock_movement (
   entity_id integer not null, event_id bigint not null, line_no integer not null,
   item text not null, location text, quantity numeric not null, value numeric,
-  primary key (entity_id, event_id, line_no),
-  foreign key (entity_id, event_id) references event
+  primary key (entity_id, event_id, line_no)
 );
 create index stock_movement_item on stock_movement (entity_id, item, location);
 
