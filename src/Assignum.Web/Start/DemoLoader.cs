@@ -7,6 +7,7 @@ using Assignum.Desk.Posting;
 using Assignum.Desk.SetUps;
 using Assignum.Formats.Bundles;
 using Assignum.Formats.Json;
+using Assignum.Storage;
 
 namespace Assignum.Web.Start;
 
@@ -58,20 +59,31 @@ public sealed class DemoLoader(DeskContext desk, StartOptions options)
     {
         if (!File.Exists(file)) return;
         var lines = await File.ReadAllLinesAsync(file, Encoding.UTF8, stop);
+        if (lines.Length == 0 || await LoadedAsync(code, Read(lines[^1]), stop)) return;
         var post = new PostEvents(desk);
         var counts = new SortedDictionary<string, int>();
         for (var at = 0; at < lines.Length; at += Batch)
         {
             progress.Doing = $"posting the events of {code}: {at} of {lines.Length}";
-            var events = lines.Skip(at).Take(Batch).Select(line =>
-            {
-                using var json = JsonDocument.Parse(line, EventReader.Options);
-                return EventReader.Read(json.RootElement);
-            }).ToList();
+            var events = lines.Skip(at).Take(Batch).Select(Read).ToList();
             var answers = await post.RunAsync(Actor.Product, code, events, at + 1, stop);
             foreach (var answer in answers.Result!) counts[answer.Outcome] = counts.GetValueOrDefault(answer.Outcome) + 1;
         }
         Say($"{code}: {lines.Length} events, {string.Join(", ", counts.Select(c => $"{c.Value} {c.Key}"))}");
+    }
+
+    // The last event is there: the whole demo is.
+    private async Task<bool> LoadedAsync(string code, ReadEvent last, CancellationToken stop)
+    {
+        await using var db = await desk.Database.OpenAsync(stop);
+        var state = await EditionStore.StateAsync(db, code, false, stop);
+        return (await JournalStore.KeptAsync(db, state!.Id, [last.Event.Source], [last.Event.Id], stop)).Count > 0;
+    }
+
+    private static ReadEvent Read(string line)
+    {
+        using var json = JsonDocument.Parse(line, EventReader.Options);
+        return EventReader.Read(json.RootElement);
     }
 
     private static void Say(string what) => Console.WriteLine($"  {what}");
