@@ -9,9 +9,19 @@ using static NpgsqlTypes.NpgsqlDbType;
 
 namespace Assignum.Storage;
 
+/// <summary>A trace as it is stored, once an entity.</summary>
+/// <param name="Id">The first half of the SHA-256 of its text.</param>
+public sealed record TraceRow(Guid Id, string Json)
+{
+    private volatile bool stored;
+
+    /// <summary>Known to be stored and durable; spares asking the database again.</summary>
+    public bool Stored { get => stored; set => stored = value; }
+}
+
 /// <summary>Writes a batch of posted events of one entity, and of others that charges mirror into: all of it in the caller's transaction.</summary>
 /// <remarks>Rows go by binary COPY; measured in docs/performance.md.</remarks>
-public sealed class JournalWriter(NpgsqlConnection db, int entity, string who, Func<Trace, (Guid Id, string Json)> traceOf)
+public sealed class JournalWriter(NpgsqlConnection db, int entity, string who, Func<Trace, TraceRow> traceOf)
 {
     private readonly List<EventRow> events = [];
     private readonly List<(long Event, int Line, StockMove Move)> moves = [];
@@ -26,6 +36,12 @@ public sealed class JournalWriter(NpgsqlConnection db, int entity, string who, F
 
     /// <summary>Adds an entry of an event added before.</summary>
     public void Add(EntryToPost entry) => entries.Add(entry);
+
+    /// <summary>To be called after the commit: what was written need not be written again.</summary>
+    public void Committed()
+    {
+        foreach (var line in entries.SelectMany(e => e.Entry.Lines)) traceOf(line.Landing).Stored = true;
+    }
 
     /// <summary>Writes everything added.</summary>
     public async Task WriteAsync(CancellationToken stop)
@@ -45,11 +61,11 @@ public sealed class JournalWriter(NpgsqlConnection db, int entity, string who, F
     {
         foreach (var of in entries.GroupBy(e => e.Entity))
         {
-            var traces = of.SelectMany(e => e.Entry.Lines).Select(l => traceOf(l.Landing)).DistinctBy(t => t.Id).OrderBy(t => t.Id).ToList();
+            var traces = of.SelectMany(e => e.Entry.Lines).Select(l => traceOf(l.Landing)).Where(t => !t.Stored).DistinctBy(t => t.Id).OrderBy(t => t.Id).ToList();
+            if (traces.Count == 0) continue;
             await using var command = new NpgsqlCommand("""
                 insert into trace (entity_id, trace_id, body)
                 select $1, t.id, t.body::jsonb from unnest($2, $3) as t(id, body)
-                where not exists (select from trace o where o.entity_id = $1 and o.trace_id = t.id)
                 on conflict do nothing
                 """, db)
             { Parameters = { new() { Value = of.Key }, new() { Value = traces.Select(t => t.Id).ToArray() }, new() { Value = traces.Select(t => t.Json).ToArray() } } };

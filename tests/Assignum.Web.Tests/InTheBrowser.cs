@@ -180,6 +180,24 @@ public sealed class InTheBrowser : IDisposable
         browser.PageSource.ShouldNotContain("Chart of accounts");
     }
 
+    [Fact]
+    public void While_the_database_is_away_a_page_says_so_and_then_goes_on()
+    {
+        SignIn("iris");
+        app.Wire.Cut();
+        try
+        {
+            Go("/e/SKERROW/chart");
+            Find("h1").Text.ShouldBe("The database does not answer");
+        }
+        finally { app.Wire.Mend(); }
+        wait.Until(_ =>
+        {
+            Go("/e/SKERROW/chart");
+            return browser.FindElement(By.CssSelector("h1")).Text == "Chart of accounts";
+        });
+    }
+
     public void Dispose()
     {
         browser.Quit();

@@ -19,7 +19,15 @@ public sealed record Assignment(string Purpose, string Account, IReadOnlyList<Ke
     }
 
     /// <summary>Purpose and keys as one text, unique in a set-up.</summary>
-    public string Identity => Purpose + "|" + string.Join('|', Key.Select(p => Words.Of(p.Dimension) + "=" + p.Value));
+    public string Identity => IdentityOf(Purpose, Key);
+
+    /// <summary>The identity of a purpose and keys in any order.</summary>
+    public static string IdentityOf(string purpose, IReadOnlyList<KeyPart> key) => key.Count switch
+    {
+        0 => purpose + "|",
+        1 => $"{purpose}|{Words.Of(key[0].Dimension)}={key[0].Value}",
+        _ => purpose + "|" + string.Join('|', key.OrderBy(p => p.Dimension).Select(p => Words.Of(p.Dimension) + "=" + p.Value)),
+    };
 }
 
 /// <summary>One filled key column of an assignment.</summary>

@@ -25,6 +25,7 @@ public sealed class LandingResolver
     private readonly string[] accountOf;
     private readonly ConcurrentDictionary<TraceKey, Trace> traces = new();
     private const int TraceMemory = 200_000;
+    private int remembered;
 
     /// <summary>Compiles a set-up that has no faults of form.</summary>
     public LandingResolver(SetUp setUp, LandingIndex index, IReadOnlyDictionary<string, Account> accounts)
@@ -85,7 +86,12 @@ public sealed class LandingResolver
     {
         var key = new TraceKey(purpose, Used(purpose, values), line);
         if (traces.TryGetValue(key, out var known)) return known;
-        if (traces.Count > TraceMemory) traces.Clear();
+        // Counting a concurrent dictionary locks all of it; an own count may be a little off.
+        if (Interlocked.Increment(ref remembered) > TraceMemory)
+        {
+            traces.Clear();
+            remembered = 0;
+        }
         return traces[key] = tracer.Walk(purpose, values, line);
     }
 

@@ -56,7 +56,7 @@ internal sealed class Tracer(
             if (values[dimension] == 0) { tried.Add(new TriedRung(rung.Name, [], TryOutcome.Absent, borrowedFrom)); return null; }
         foreach (var key in Keys(rung, 0, values, []))
         {
-            var identity = at.Name + "|" + string.Join('|', key.OrderBy(p => p.Dimension).Select(p => Words.Of(p.Dimension) + "=" + p.Value));
+            var identity = Assignment.IdentityOf(at.Name, key);
             byIdentity.TryGetValue(identity, out var found);
             var tripped = found is not null && rung != Rung.Default && accounts.TryGetValue(found.Account, out var account) && account.Tripwire;
             tried.Add(new TriedRung(rung.Name, key,

@@ -1,6 +1,5 @@
 using System.Security.Cryptography;
 using System.Text;
-using System.Runtime.CompilerServices;
 using Assignum.Core;
 using Assignum.Core.Entries;
 using Assignum.Core.Landing;
@@ -22,11 +21,6 @@ public sealed record PostedEvent(EventName Event, int Row, string Outcome, strin
 /// </summary>
 public sealed class PostEvents(DeskContext desk)
 {
-    // Traces are shared objects of a compiled set-up: each is written and hashed once.
-    private static readonly ConditionalWeakTable<Trace, TraceText> Traces = [];
-
-    private sealed record TraceText(Guid Id, string Json);
-
     /// <summary>Posts a batch in one transaction; a fault of one event does not touch the others.</summary>
     /// <param name="firstRow">Row of the first event, counting from 1.</param>
     public async Task<Outcome<IReadOnlyList<PostedEvent>>> RunAsync(Actor actor, string entity, IReadOnlyList<ReadEvent> events, int firstRow, CancellationToken stop)
@@ -60,6 +54,7 @@ public sealed class PostEvents(DeskContext desk)
                 posted = answers.Count(a => a.Outcome == "posted"), nothing = answers.Count(a => a.Outcome == "nothing"), refused = answers.Count(a => a.Outcome == "refused"),
             }, stop);
             await transaction.CommitAsync(stop);
+            run.Writer.Committed();
         }
         return answers;
     }
@@ -70,14 +65,14 @@ public sealed class PostEvents(DeskContext desk)
         return numbers.Count switch { 0 => "no entry", 1 => numbers[0]!, _ => $"{numbers[0]} to {numbers[^1]}" };
     }
 
-    private static (Guid, string) TraceOf(Trace trace)
+    // Traces are shared objects of one compiled set-up and so of one entity: each is written and hashed once.
+    private static TraceRow TraceOf(Trace trace)
     {
-        var text = Traces.GetValue(trace, t =>
-        {
-            var json = TraceJson.Text(t);
-            return new TraceText(new Guid(SHA256.HashData(Encoding.UTF8.GetBytes(t.Purpose + "|" + json)).AsSpan(0, 16)), json);
-        });
-        return (text.Id, text.Json);
+        if (trace.Stored is TraceRow known) return known;
+        var json = TraceJson.Text(trace);
+        var row = new TraceRow(new Guid(SHA256.HashData(Encoding.UTF8.GetBytes(trace.Purpose + "|" + json)).AsSpan(0, 16)), json);
+        trace.Stored = row;
+        return row;
     }
 
     /// <summary>An entity's numbers while a batch holds them.</summary>

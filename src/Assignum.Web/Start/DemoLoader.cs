@@ -27,49 +27,74 @@ public sealed class DemoLoader(DeskContext desk, StartOptions options)
     private const int Batch = 100;
 
     /// <summary>Loads what is not there yet; a start that was interrupted goes on where it stopped.</summary>
+    /// <param name="which"><c>skerrow</c> or <c>large</c>.</param>
     /// <exception cref="InvalidOperationException">A demo file has a fault.</exception>
     public async Task RunAsync(string which, StartProgress progress, CancellationToken stop)
     {
-        var root = Path.Combine(options.DemoFolder, which);
-        if (!Directory.Exists(root)) throw new InvalidOperationException($"There is no demo '{which}' in {options.DemoFolder}.");
-        foreach (var folder in Directory.GetDirectories(root).Order(StringComparer.Ordinal)) await EntityAsync(folder, progress, stop);
-    }
-
-    private async Task EntityAsync(string folder, StartProgress progress, CancellationToken stop)
-    {
-        var faults = new List<FormFault>();
-        var sheets = Bundle.FromFolder(Path.Combine(folder, "bundle"), faults);
-        var entity = sheets.Single(s => s.Part == Parts.Entity).Rows[0].Cells;
-        var code = entity[0]!;
-        await new CreateEntity(desk).RunAsync(Actor.Product, code, entity[1], entity[2], stop);
-        var state = (await new ViewSetUp(desk).RunAsync(Actor.Product, code, null, null, stop)).Result!.Entity;
-        if (state.Latest is null)
+        var folders = Directory.GetDirectories(Path.Combine(options.DemoFolder, "skerrow")).Order(StringComparer.Ordinal).ToList();
+        if (which == "large")
         {
-            progress.Doing = $"importing the set-up of {code}";
-            Say(progress.Doing);
-            var imported = await new ImportBundle(desk).ApplyAsync(Actor.Product, code, sheets, faults, false, null, stop);
-            if (imported.Refused is not null) throw new InvalidOperationException($"The demo bundle of {code} has a fault: {imported.Faults[0].Path} {imported.Faults[0].Message}");
-            var published = await new PublishDraft(desk).RunAsync(Actor.Product, code, new DateOnly(2026, 5, 1), "As the books began.", stop);
-            if (published.Refused is not null) throw new InvalidOperationException(published.Faults[0].Message);
+            var small = Small(folders[0]);
+            await SetUpAsync(LargeDemo.Code, () => Sheets(LargeDemo.Grow(small)), small.Entity, progress, stop);
+            await EventsAsync(LargeDemo.Code, LargeDemo.Events, LargeDemo.Event, progress, stop);
+            return;
         }
-        await EventsAsync(code, Path.Combine(folder, "events.ndjson"), progress, stop);
+        foreach (var folder in folders)
+        {
+            var sheets = Files(folder);
+            var row = sheets.Single(s => s.Part == Parts.Entity).Rows[0].Cells;
+            await SetUpAsync(row[0]!, () => sheets, new Entity(row[0]!, row[1]!, row[2]!), progress, stop);
+            var lines = await File.ReadAllLinesAsync(Path.Combine(folder, "events.ndjson"), Encoding.UTF8, stop);
+            await EventsAsync(row[0]!, lines.Length, i => Read(lines[i]), progress, stop);
+        }
     }
 
-    private async Task EventsAsync(string code, string file, StartProgress progress, CancellationToken stop)
+    private async Task SetUpAsync(string code, Func<IReadOnlyList<Sheet>> sheets, Entity entity, StartProgress progress, CancellationToken stop)
     {
-        if (!File.Exists(file)) return;
-        var lines = await File.ReadAllLinesAsync(file, Encoding.UTF8, stop);
-        if (lines.Length == 0 || await LoadedAsync(code, Read(lines[^1]), stop)) return;
+        await new CreateEntity(desk).RunAsync(Actor.Product, code, entity.Name, entity.Currency, stop);
+        var state = (await new ViewSetUp(desk).RunAsync(Actor.Product, code, null, null, stop)).Result!.Entity;
+        if (state.Latest is not null) return;
+        progress.Doing = $"importing the set-up of {code}";
+        Refuse(await new ImportBundle(desk).ApplyAsync(Actor.Product, code, sheets(), [], false, null, stop));
+        Refuse(await new PublishDraft(desk).RunAsync(Actor.Product, code, new DateOnly(2026, 5, 1), "As the books began.", stop));
+    }
+
+    private async Task EventsAsync(string code, int count, Func<int, ReadEvent> read, StartProgress progress, CancellationToken stop)
+    {
+        if (count == 0 || await LoadedAsync(code, read(count - 1), stop)) return;
         var post = new PostEvents(desk);
         var counts = new SortedDictionary<string, int>();
-        for (var at = 0; at < lines.Length; at += Batch)
+        for (var at = 0; at < count; at += Batch)
         {
-            progress.Doing = $"posting the events of {code}: {at} of {lines.Length}";
-            var events = lines.Skip(at).Take(Batch).Select(Read).ToList();
+            progress.Doing = $"posting the events of {code}: {at} of {count}";
+            var events = Enumerable.Range(at, Math.Min(Batch, count - at)).Select(read).ToList();
             var answers = await post.RunAsync(Actor.Product, code, events, at + 1, stop);
             foreach (var answer in answers.Result!) counts[answer.Outcome] = counts.GetValueOrDefault(answer.Outcome) + 1;
         }
-        Say($"{code}: {lines.Length} events, {string.Join(", ", counts.Select(c => $"{c.Value} {c.Key}"))}");
+        Console.WriteLine($"  {code}: {count} events, {string.Join(", ", counts.Select(c => $"{c.Value} {c.Key}"))}");
+    }
+
+    // The small demo as a set-up of the core, for the large one to grow on.
+    private static SetUp Small(string folder)
+    {
+        var sheets = Files(folder);
+        var row = sheets.Single(s => s.Part == Parts.Entity).Rows[0].Cells;
+        return SetUpImport.Plan(SetUpDefaults.Empty(new Entity(row[0]!, row[1]!, row[2]!)), sheets, false, (_, _) => false).Next;
+    }
+
+    private static IReadOnlyList<Sheet> Files(string folder)
+    {
+        var faults = new List<FormFault>();
+        var sheets = Bundle.FromFolder(Path.Combine(folder, "bundle"), faults);
+        return faults.Count == 0 ? sheets : throw new InvalidOperationException($"A demo file has a fault: {faults[0].Part} line {faults[0].Row}: {faults[0].Message}");
+    }
+
+    private static List<Sheet> Sheets(SetUp setUp) =>
+        [.. Parts.All.Select(p => new Sheet(p, Enumerable.Range(0, p.Columns.Count).ToHashSet(), [.. p.Write(setUp).Select((r, i) => (i + 2, r))]))];
+
+    private static void Refuse<T>(Outcome<T> outcome)
+    {
+        if (outcome.Refused is not null) throw new InvalidOperationException($"The demo has a fault: {outcome.Faults[0].Path} {outcome.Faults[0].Message}");
     }
 
     // The last event is there: the whole demo is.
@@ -85,6 +110,4 @@ public sealed class DemoLoader(DeskContext desk, StartOptions options)
         using var json = JsonDocument.Parse(line, EventReader.Options);
         return EventReader.Read(json.RootElement);
     }
-
-    private static void Say(string what) => Console.WriteLine($"  {what}");
 }
