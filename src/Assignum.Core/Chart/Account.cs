@@ -44,10 +44,10 @@ public sealed record Account(
     bool Capital = false, bool Revalue = false, string? ReportCodes = null, string? DimensionRules = null, string? Note = null)
 {
     /// <summary>Reporting dimensions that must be present on a line of this account.</summary>
-    public IReadOnlyList<string> RequiredDimensions { get; } = Rules(DimensionRules, "required");
+    public IReadOnlyList<string> RequiredDimensions => Rules(DimensionRules, "required");
 
     /// <summary>Reporting dimensions that must be absent from a line of this account.</summary>
-    public IReadOnlyList<string> ForbiddenDimensions { get; } = Rules(DimensionRules, "forbidden");
+    public IReadOnlyList<string> ForbiddenDimensions => Rules(DimensionRules, "forbidden");
 
     private static string[] Rules(string? text, string rule) => text is null ? [] :
         [.. text.Split(' ', StringSplitOptions.RemoveEmptyEntries).Select(p => p.Split('=', 2))

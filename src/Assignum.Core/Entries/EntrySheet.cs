@@ -118,6 +118,7 @@ public sealed partial class EntrySheet
     {
         // Where the event is in base currency there is one amount, not two.
         if (!IsForeign) amount = new LegAmount(amount.Base, amount.Base);
+        else if (amount.Foreign == 0) amount = amount with { Foreign = null };
         if (amount.IsZero) return;
         var turn = Swapped;
         if (amount.Base < 0 || amount is { Base: 0, Foreign: < 0 })

@@ -5,7 +5,7 @@ namespace Assignum.Core.Landing;
 public sealed record Assignment(string Purpose, string Account, IReadOnlyList<KeyPart> Key, string? Note = null)
 {
     /// <summary>The filled dimensions as bits; compare with <see cref="Rung.Set"/>.</summary>
-    public int Set { get; } = Key.Aggregate(0, (set, part) => set | 1 << (int)part.Dimension);
+    public int Set => Key.Aggregate(0, (set, part) => set | 1 << (int)part.Dimension);
 
     /// <summary>The filled dimensions' names joined by <c>+</c>, or <c>default</c>.</summary>
     public string RungName => Key.Count == 0 ? "default" : string.Join('+', Key.Select(p => Words.Of(p.Dimension)));
