@@ -47,6 +47,17 @@ public static class EntityStore
         await command.ExecuteNonQueryAsync(stop);
     }
 
+    /// <summary>Subject of an audit line about a change of the draft.</summary>
+    public static string DraftOf(string entity) => entity + ", draft";
+
+    /// <summary>Whether somebody changed the draft since it was opened, by the audit trail.</summary>
+    public static async Task<bool> EditedDraftAsync(NpgsqlConnection db, int entity, string code, string who, DateTime since, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("select exists (select from audit where entity_id = $1 and subject = $2 and who = $3 and at >= $4)", db)
+        { Parameters = { new() { Value = entity }, new() { Value = DraftOf(code) }, new() { Value = who }, new() { Value = since } } };
+        return (bool)(await command.ExecuteScalarAsync(stop))!;
+    }
+
     /// <summary>Which records of a part the journal names.</summary>
     public static async Task<IReadOnlySet<string>> JournalUsesAsync(NpgsqlConnection db, int entity, string part, CancellationToken stop)
     {

@@ -122,7 +122,10 @@ public class Editions
         (await Try(company.Actor, new(2026, 4, 1))).ShouldBeNull();
         await company.ImportAsync(code, [Revenue("4012")]);
         (await Try(company.Actor, new(2026, 5, 1))).ShouldBe("four-eyes");
-        (await Try(second, new(2026, 5, 1))).ShouldBeNull();
+        // Who changed the draft after somebody else opened it edited it too.
+        await new ImportBundle(company.Desk).ApplyAsync(second, code, [Revenue("4014")], [], true, null, Stop);
+        (await Try(second, new(2026, 5, 1))).ShouldBe("four-eyes");
+        (await Try(second with { Name = "third" }, new(2026, 5, 1))).ShouldBeNull();
     }
 
     [Fact]

@@ -101,7 +101,7 @@ public class Records
         var code = await company.OpenAsync();
         await company.PostAsync(code, Sale("A"));
         (await company.AskAsync<string>("select string_agg(who || ': ' || what || ' ' || subject, '; ' order by audit_id) from audit"))
-            .ShouldBe("tester: entity created SKERROW; tester: bundle imported SKERROW; tester: edition published edition 1; tester: events posted 2026-000001");
+            .ShouldBe("tester: entity created SKERROW; tester: bundle imported SKERROW, draft; tester: edition published edition 1; tester: events posted 2026-000001");
     }
 
     [Fact]

@@ -47,7 +47,8 @@ public sealed class ImportBundle(DeskContext desk)
         var inUse = uses.GetValueOrDefault(Parts.Accounts) ?? new HashSet<string>();
         await SetUpStore.ApplyAsync(db, state.Id, new EditionView(base_, draft?.Id), plan.Changes, inUse.Contains, actor.Name, stop);
         await EditionStore.TouchAsync(db, state.Id, draft?.Id, stop);
-        await EntityStore.AuditAsync(db, state.Id, actor.Name, "bundle imported", entity, null, Summary(plan), stop);
+        await EntityStore.AuditAsync(db, state.Id, actor.Name, "bundle imported",
+            plan.Changes.Any(c => c.Part.HeldBy == HeldBy.Edition) ? EntityStore.DraftOf(entity) : entity, null, Summary(plan), stop);
         await transaction.CommitAsync(stop);
         return new ImportResult(true, plan);
     }
