@@ -79,8 +79,9 @@ cluster_start() {
   CLUSTER="$data/cluster"
   if [ "$(id -u)" -eq 0 ] && ! as_db_user test -x "$data"; then
     # The unprivileged user cannot come near this folder (a private home, say): the cluster lives beside the system's.
-    CLUSTER="/var/lib/postgresql/assignum-$(printf '%s' "$data" | sha256sum | cut -c1-16)"
-    printf '%s\n' "$CLUSTER" > "$data/cluster-is-at"
+    # Its name is drawn once and kept in the folder, so that a folder made anew never meets another one's cluster.
+    [ -s "$data/cluster-is-at" ] || printf '/var/lib/postgresql/assignum-%s\n' "$(random 8)" > "$data/cluster-is-at"
+    CLUSTER=$(cat "$data/cluster-is-at")
   fi
   if [ ! -s "$CLUSTER/PG_VERSION" ]; then
     rm -rf "$CLUSTER"
@@ -100,7 +101,7 @@ cluster_start() {
       -o "-c listen_addresses=127.0.0.1 -c port=$DB_PORT -c unix_socket_directories='' -c max_connections=200 -c shared_buffers=512MB -c work_mem=16MB -c max_wal_size=2GB -c log_min_messages=warning ${CLUSTER_OPTIONS:-}" >/dev/null 2>&1 \
       || die "PostgreSQL did not start; its log: $CLUSTER/server.log"
   fi
-  PGPASSWORD="$OWNER_PASSWORD" "$PGBIN/psql" -q -v ON_ERROR_STOP=1 -h 127.0.0.1 -p "$DB_PORT" -U assignum_owner -d postgres >/dev/null <<SQL || die "The database does not take its owner's password."
+  PGPASSWORD="$OWNER_PASSWORD" "$PGBIN/psql" -q -v ON_ERROR_STOP=1 -h 127.0.0.1 -p "$DB_PORT" -U assignum_owner -d postgres >/dev/null <<SQL || { cluster_stop; die "The database does not take its owner's password."; }
 select 'create role assignum_app login' where not exists (select from pg_roles where rolname = 'assignum_app') \gexec
 alter role assignum_app login password '$APP_PASSWORD';
 select 'create database assignum' where not exists (select from pg_database where datname = 'assignum') \gexec
