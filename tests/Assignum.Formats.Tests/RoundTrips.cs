@@ -1,13 +1,14 @@
 using Assignum.Core.Entries;
 using Assignum.Core.SetUps;
 using Assignum.Formats.Bundles;
+using Assignum.Testing;
 
 namespace Assignum.Formats.Tests;
 
 /// <summary>What goes out comes back the same.</summary>
 public class RoundTrips
 {
-    public static TheoryData<string> Folders => [.. Directory.GetDirectories(Path.Combine(TestFiles.Root, "tests", "examples")).Select(d => Path.Combine(d, "bundle")).Append(Path.Combine(TestFiles.Root, "demo", "skerrow", "1-skerrow", "bundle"))];
+    public static TheoryData<string> Folders => [.. Directory.GetDirectories(Path.Combine(ProjectFiles.Root, "tests", "examples")).Select(d => Path.Combine(d, "bundle")).Append(Path.Combine(ProjectFiles.Root, "demo", "skerrow", "1-skerrow", "bundle"))];
 
     [Theory, MemberData(nameof(Folders))]
     public void Export_import_export_gives_the_same_bytes_and_changes_nothing(string folder)
@@ -30,7 +31,7 @@ public class RoundTrips
     public void A_row_missing_from_a_file_goes_unless_something_refers_to_it_or_the_import_is_partial()
     {
         var faults = new List<FormFault>();
-        var sheets = Bundle.FromFolder(Path.Combine(TestFiles.Root, "demo", "skerrow", "1-skerrow", "bundle"), faults);
+        var sheets = Bundle.FromFolder(Path.Combine(ProjectFiles.Root, "demo", "skerrow", "1-skerrow", "bundle"), faults);
         var setUp = SetUpImport.Plan(NewEntity.Empty(sheets), sheets, false, (_, _) => false).Next;
         Sheet Without(Part part, params string[] gone) => new(part, Enumerable.Range(0, part.Columns.Count).ToHashSet(),
             [.. part.Write(setUp).Where(r => !gone.Contains(r[0])).Select((r, i) => (i + 2, r))]);

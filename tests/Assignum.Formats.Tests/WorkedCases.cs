@@ -3,6 +3,7 @@ using Assignum.Core;
 using Assignum.Core.Entries;
 using Assignum.Core.SetUps;
 using Assignum.Formats.Bundles;
+using Assignum.Testing;
 using Assignum.Formats.Json;
 
 namespace Assignum.Formats.Tests;
@@ -12,7 +13,7 @@ public class WorkedCases
 {
     public static TheoryData<string> Folders => [.. Directory.GetDirectories(Root).Select(d => Path.GetFileName(d)!).Order()];
 
-    private static string Root => Path.Combine(TestFiles.Root, "tests", "examples");
+    private static string Root => Path.Combine(ProjectFiles.Root, "tests", "examples");
 
     [Theory, MemberData(nameof(Folders))]
     public void Every_event_lands_as_worked_out(string folder)
