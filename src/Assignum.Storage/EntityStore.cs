@@ -64,7 +64,7 @@ public static class EntityStore
         // Each of these columns is one of entry_line or of a movement; the set of distinct values is small beside the rows.
         var sql = part switch
         {
-            "accounts" => "select distinct account from (select a.\"number\" as account from account_day d join accounts a using (entity_id, account_id) where d.entity_id = $1) x",
+            "accounts" => "select distinct account from (select a.\"number\" as account from account_month d join accounts a using (entity_id, account_id) where d.entity_id = $1) x",
             "items" => "select distinct item from (select item from entry_line where entity_id = $1 union all select item from stock_movement where entity_id = $1) x where item is not null",
             "parties" or "locations" or "channels" or "methods" or "projects" or "reasons" =>
                 $"select distinct {part switch { "parties" => "party", _ => part[..^1] }} from entry_line where entity_id = $1",

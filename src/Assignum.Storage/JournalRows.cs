@@ -1,3 +1,4 @@
+using System.Globalization;
 using Assignum.Core.Entries;
 
 namespace Assignum.Storage;
@@ -10,6 +11,21 @@ public sealed record EventRow(long Id, string Source, string ExternalId, string 
 /// <param name="Role"><c>entry</c>, <c>reversal</c> or <c>mirror</c>.</param>
 public sealed record EntryToPost(int Entity, long Id, string Number, int Year, int Sequence, int EventEntity, long EventId, string Role, string Kind,
     int Edition, string? Party, JournalEntry Entry, string? RemarksJson);
+
+/// <summary>An entry's number: the year it was posted into and its place there, written <c>2026-000123</c>.</summary>
+public static class EntryNumber
+{
+    /// <summary>Writes the number.</summary>
+    public static string Of(int year, int sequence) => string.Create(CultureInfo.InvariantCulture, $"{year}-{sequence:000000}");
+
+    /// <summary>Reads a number; (0, 0), which no entry has, for anything else.</summary>
+    public static (int Year, int Sequence) Parse(string? number)
+    {
+        var parts = number?.Split('-') ?? [];
+        return parts.Length == 2 && int.TryParse(parts[0], NumberStyles.None, CultureInfo.InvariantCulture, out var year)
+            && int.TryParse(parts[1], NumberStyles.None, CultureInfo.InvariantCulture, out var sequence) ? (year, sequence) : (0, 0);
+    }
+}
 
 /// <summary>A stored entry without its lines.</summary>
 public sealed record EntryHead(long Id, string Number, string Source, string ExternalId, DateOnly Date, int Edition, string Kind, string Role, string Currency,

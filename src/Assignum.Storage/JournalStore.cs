@@ -95,7 +95,7 @@ public static class JournalStore
             where n.entity_id = @entity
               and (@source is null or v.source = @source)
               and (@id is null or v.external_id = @id)
-              and (@number is null or n."number" = @number)
+              and (@number is null or n."number" = @number and n.year = @year and n.sequence = @sequence)
               and (@from is null or n.date >= @from)
               and (@to is null or n.date <= @to)
               and (@text is null or n."number" ilike @text or n.reference ilike @text or n.party ilike @text or n.kind ilike @text or v.external_id ilike @text)
@@ -109,6 +109,10 @@ public static class JournalStore
         Text("source", query.Source);
         Text("id", query.ExternalId);
         Text("number", query.Number);
+        // The unique index is on what the number is made of.
+        var (year, sequence) = EntryNumber.Parse(query.Number);
+        command.Parameters.AddWithValue("year", year);
+        command.Parameters.AddWithValue("sequence", sequence);
         Text("account", query.Account);
         Text("text", query.Text is null ? null : "%" + query.Text.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("%", "\\%", StringComparison.Ordinal).Replace("_", "\\_", StringComparison.Ordinal) + "%");
         command.Parameters.Add(new("from", NpgsqlDbType.Date) { Value = (object?)query.From ?? DBNull.Value });
@@ -173,14 +177,21 @@ public static class JournalStore
     }
 
     /// <summary>Debits and credits of every account that has any, up to and with a day (null: all).</summary>
+    /// <remarks>Whole months come from account_month. Of the last month the shorter side is read by day: added up to the day, or taken off after it.</remarks>
     public static async Task<IReadOnlyList<BalanceRow>> BalancesAsync(NpgsqlConnection db, int entity, DateOnly? at, CancellationToken stop)
     {
-        await using var command = new NpgsqlCommand("""
+        var takeOff = at is { Day: > 15 };
+        await using var command = new NpgsqlCommand($"""
             select a."number", a.name, t.class, d.debit, d.credit
-            from (select account_id, sum(debit) as debit, sum(credit) as credit from account_day
-                  where entity_id = $1 and ($2::date is null or date <= $2) group by account_id) d
+            from (select account_id, sum(debit) as debit, sum(credit) as credit from (
+                    select account_id, debit, credit from account_month where entity_id = $1 and ($2::date is null or month {(takeOff ? "<=" : "<")} date_trunc('month', $2)::date)
+                    union all
+                    select account_id, {(takeOff ? "-debit, -credit" : "debit, credit")} from account_day
+                    where entity_id = $1 and date {(takeOff ? "> $2 and date < (date_trunc('month', $2) + interval '1 month')::date" : "between date_trunc('month', $2)::date and $2")}) x
+                  group by account_id) d
             join accounts a on a.entity_id = $1 and a.account_id = d.account_id
-            cross join lateral (select class from account_terms t where t.entity_id = $1 and t."number" = a."number" and t.since is not null order by t.since desc limit 1) t
+            join (select distinct on ("number") "number", class from account_terms where entity_id = $1 and since is not null order by "number", since desc) t on t."number" = a."number"
+            where d.debit <> 0 or d.credit <> 0
             order by a."number"
             """, db)
         { Parameters = { new() { Value = entity }, new() { Value = (object?)at ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Date } } };

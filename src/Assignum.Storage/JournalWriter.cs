@@ -99,21 +99,31 @@ public sealed class JournalWriter(NpgsqlConnection db, int entity, string who, F
             w.Int(of).Big(x.Entry.Id).Int(x.Number).Text(t.Code).Num(t.Base).Num(t.Rate).Num(t.Tax).Text(t.DecidedBy).Num(t.EntityBase).Num(t.EntityTax)
              .Num(t.NonDeductible).Text(t.BaseBox).Text(t.TaxBox).Text(t.ReverseBaseBox).Text(t.ReverseTaxBox).Day(t.TaxDate);
         }, stop);
-        await DaysAsync(of, lines.GroupBy(x => (Account: ids[x.Line.Account], x.Entry.Entry.Date)).OrderBy(g => g.Key).ToList(), stop);
+        await SumAsync(of, "account_day", "date", lines, ids, d => d, stop);
+        await SumAsync(of, "account_month", "month", lines, ids, d => new DateOnly(d.Year, d.Month, 1), stop);
     }
 
-    private async Task DaysAsync(int of, List<IGrouping<(long Account, DateOnly Date), (EntryToPost Entry, int Number, EntryLine Line)>> days, CancellationToken stop)
+    // In the order of the key: two batches that meet the same rows do not wait for each other crosswise.
+    private async Task SumAsync(int of, string table, string column, IEnumerable<(EntryToPost Entry, int Number, EntryLine Line)> lines, Dictionary<string, long> ids, Func<DateOnly, DateOnly> when, CancellationToken stop)
     {
-        await using var command = new NpgsqlCommand("""
-            insert into account_day as d (entity_id, account_id, date, debit, credit)
-            select $1, x.account, x.date, x.debit, x.credit from unnest($2, $3, $4, $5) as x(account, date, debit, credit)
-            on conflict (entity_id, account_id, date) do update set debit = d.debit + excluded.debit, credit = d.credit + excluded.credit
+        var sums = new Dictionary<(DateOnly, long), (decimal Debit, decimal Credit)>();
+        foreach (var (entry, _, line) in lines)
+        {
+            var key = (when(entry.Entry.Date), ids[line.Account]);
+            var sum = sums.GetValueOrDefault(key);
+            sums[key] = (sum.Debit + line.Debit, sum.Credit + line.Credit);
+        }
+        var rows = sums.OrderBy(s => s.Key).ToList();
+        await using var command = new NpgsqlCommand($"""
+            insert into {table} as d (entity_id, {column}, account_id, debit, credit)
+            select $1, x.day, x.account, x.debit, x.credit from unnest($2, $3, $4, $5) as x(day, account, debit, credit)
+            on conflict (entity_id, {column}, account_id) do update set debit = d.debit + excluded.debit, credit = d.credit + excluded.credit
             """, db)
         {
             Parameters =
             {
-                new() { Value = of }, new() { Value = days.Select(d => d.Key.Account).ToArray() }, new() { Value = days.Select(d => d.Key.Date).ToArray() },
-                new() { Value = days.Select(d => d.Sum(x => x.Line.Debit)).ToArray() }, new() { Value = days.Select(d => d.Sum(x => x.Line.Credit)).ToArray() },
+                new() { Value = of }, new() { Value = rows.Select(r => r.Key.Item1).ToArray() }, new() { Value = rows.Select(r => r.Key.Item2).ToArray() },
+                new() { Value = rows.Select(r => r.Value.Debit).ToArray() }, new() { Value = rows.Select(r => r.Value.Credit).ToArray() },
             },
         };
         await command.ExecuteNonQueryAsync(stop);

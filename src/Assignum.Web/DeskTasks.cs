@@ -9,7 +9,7 @@ namespace Assignum.Web;
 internal static class DeskTasks
 {
     public static void Register(IServiceCollection services) => services
-        .AddSingleton<SignIn>().AddSingleton<CreateEntity>().AddSingleton<ImportBundle>().AddSingleton<PublishDraft>().AddSingleton<ViewSetUp>()
+        .AddSingleton<SignIn>().AddSingleton<CreateEntity>().AddSingleton<ImportBundle>().AddSingleton<EditSetUp>().AddSingleton<ReadChanges>().AddSingleton<PublishDraft>().AddSingleton<ViewSetUp>()
         .AddSingleton<Rehearse>().AddSingleton<PostEvents>().AddSingleton<ReadJournal>().AddSingleton<DemoLoader>();
 }
 

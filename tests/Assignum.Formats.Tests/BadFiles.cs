@@ -36,7 +36,7 @@ public class BadFiles
     private static List<FormFault> Import(params (string Name, string Text)[] files)
     {
         var faults = new List<FormFault>();
-        var sheets = Bundle.FromZip(Zip(files), faults);
+        var sheets = Bundle.FromFile(Zip(files), faults);
         faults.AddRange(SetUpImport.Plan(Empty, sheets, false, (_, _) => false).Faults);
         return faults;
     }
@@ -111,7 +111,7 @@ public class BadFiles
         bytes.Length.ShouldBeLessThan(2 << 20);
         bytes.Position = 0;
         var faults = new List<FormFault>();
-        Bundle.FromZip(bytes, faults).ShouldBeEmpty();
+        Bundle.FromFile(bytes, faults).ShouldBeEmpty();
         faults.ShouldContain(f => f.Code == "too-large" || f.Code == "too-many-rows");
     }
 
@@ -120,7 +120,7 @@ public class BadFiles
         Gen.Byte.Array[0, 400].Sample(bytes =>
         {
             var faults = new List<FormFault>();
-            Bundle.FromZip(new MemoryStream(bytes), faults);
+            Bundle.FromFile(new MemoryStream(bytes), faults);
             return faults.Count > 0;
         }, iter: 500 * Times);
 

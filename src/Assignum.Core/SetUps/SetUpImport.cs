@@ -48,11 +48,11 @@ public static class SetUpImport
         return new ImportPlan(next, faults.Count > 0 ? [] : Difference(current, next), faults, notes);
     }
 
-    /// <summary>The rows in which two set-ups differ, part by part.</summary>
-    public static IReadOnlyList<RowChange> Difference(SetUp before, SetUp after)
+    /// <summary>The rows in which two set-ups differ, part by part; of some parts only where they are named.</summary>
+    public static IReadOnlyList<RowChange> Difference(SetUp before, SetUp after, IReadOnlyList<Part>? parts = null)
     {
         var changes = new List<RowChange>();
-        foreach (var part in Parts.All)
+        foreach (var part in parts ?? Parts.All)
         {
             var was = part.Write(before).ToDictionary(part.KeyOf, StringComparer.Ordinal);
             foreach (var row in part.Write(after))

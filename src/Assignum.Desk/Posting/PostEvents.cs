@@ -165,7 +165,7 @@ public sealed class PostEvents(DeskContext desk)
         private string Write(Book book, long eventId, string role, Core.Events.BusinessEvent e, int edition, JournalEntry entry)
         {
             var (year, sequence) = book.NextNumber(entry.Date);
-            var number = $"{year}-{sequence:000000}";
+            var number = EntryNumber.Of(year, sequence);
             var remarks = entry.Remarks.Count == 0 ? null : System.Text.Json.JsonSerializer.Serialize(entry.Remarks.Select(EntryDocument.RemarkOf), TraceJson.Settings);
             writer.Add(new EntryToPost(book.State.Id, book.NextEntry(), number, year, sequence, state.Id, eventId, role, e.Kind, edition, e.Party, entry, remarks));
             return number;

@@ -3,7 +3,7 @@ using Assignum.Core.SetUps;
 
 namespace Assignum.Formats.Bundles;
 
-/// <summary>The configuration bundle: a zip or a folder of CSV files, one a part.</summary>
+/// <summary>The configuration bundle: a zip or a folder of CSV files, one a part, or a <see cref="Workbook"/>.</summary>
 public static class Bundle
 {
     /// <summary>Most bytes a bundle may unpack to.</summary>
@@ -15,13 +15,15 @@ public static class Bundle
     // The zip format cannot say less than 1980; a fixed time makes equal bundles equal bytes.
     private static readonly DateTimeOffset FixedTime = new(1980, 1, 1, 0, 0, 0, TimeSpan.Zero);
 
-    /// <summary>Reads a zip. Anything wrong is named in <paramref name="faults"/>, never thrown.</summary>
-    public static IReadOnlyList<Sheet> FromZip(Stream zip, List<FormFault> faults)
+    /// <summary>Reads a zip of CSV files, or a workbook, whichever it is. Anything wrong is named in <paramref name="faults"/>, never thrown.</summary>
+    public static IReadOnlyList<Sheet> FromFile(Stream file, List<FormFault> faults)
     {
         var sheets = new List<Sheet>();
+        var isWorkbook = false;
         try
         {
-            using var archive = new ZipArchive(zip, ZipArchiveMode.Read, leaveOpen: true);
+            using var archive = new ZipArchive(file, ZipArchiveMode.Read, leaveOpen: true);
+            isWorkbook = archive.GetEntry("xl/workbook.xml") is not null;
             if (archive.Entries.Count > MostFiles)
             {
                 faults.Add(new FormFault("", 0, "", "too-many-files", $"The bundle has {archive.Entries.Count} files; at most {MostFiles} are taken."));
@@ -32,19 +34,22 @@ public static class Bundle
             foreach (var entry in archive.Entries.Where(e => e.Name.Length > 0))
             {
                 using var bytes = entry.Open();
-                Add(entry.Name, new CountedStream(bytes, budget), sheets, faults);
+                if (isWorkbook) new CountedStream(bytes, budget).CopyTo(Stream.Null);
+                else Add(entry.Name, new CountedStream(bytes, budget), sheets, faults);
             }
         }
         catch (InvalidDataException)
         {
-            faults.Add(new FormFault("", 0, "", "not-a-zip", "This is no zip archive, or it is damaged."));
+            faults.Add(new FormFault("", 0, "", "not-a-zip", "This is neither a zip archive nor a workbook (.xlsx), or it is damaged."));
         }
         catch (BundleTooLargeException)
         {
             faults.Add(new FormFault("", 0, "", "too-large", $"The bundle unpacks to more than {LargestUnpacked >> 20} MB: nothing was read."));
             return [];
         }
-        return sheets;
+        if (!isWorkbook) return sheets;
+        file.Position = 0;
+        return Workbook.Read(file, faults);
     }
 
     /// <summary>Reads every CSV file of a folder.</summary>

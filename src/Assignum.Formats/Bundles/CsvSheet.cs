@@ -32,14 +32,14 @@ public static class CsvSheet
         try
         {
             if (!parser.Read()) { Fault(0, "", "empty-file", $"{part.Name}.csv is empty: its first line must name the columns."); return null; }
-            if (Header(part, parser.Record!, Fault) is not { } header) return null;
+            if (HeaderRow.Read(part, part.Name + ".csv", parser.Record!, faults) is not { } header) return null;
             var rows = new List<(int, string?[])>();
             while (parser.Read())
             {
                 if (rows.Count == MostRows) { Fault(parser.RawRow, "", "too-many-rows", $"{part.Name}.csv has more than {MostRows} rows."); return null; }
-                if (Row(part, parser, header, Fault) is { } cells) rows.Add((parser.RawRow, cells));
+                if (header.Cells(parser.RawRow, parser.Count, i => parser[i], faults) is { } cells) rows.Add((parser.RawRow, cells));
             }
-            return new Sheet(part, header.Where(p => p >= 0).ToHashSet(), rows);
+            return new Sheet(part, header.Known, rows);
         }
         catch (DecoderFallbackException)
         {
@@ -80,49 +80,4 @@ public static class CsvSheet
         writer.Write(cell.Replace("\"", "\"\"", StringComparison.Ordinal));
         writer.Write('"');
     }
-
-    // For each column of the file the position in the part, or −1 for a column that is not known.
-    private static int[]? Header(Part part, string[] names, Action<int, string, string, string> fault)
-    {
-        if (names.Length > 0 && names[0].StartsWith('\uFEFF')) names[0] = names[0][1..];
-        var header = new int[names.Length];
-        var seen = new HashSet<string>(StringComparer.Ordinal);
-        var good = true;
-        for (var i = 0; i < names.Length; i++)
-        {
-            header[i] = part.Columns.ToList().FindIndex(c => c.Name == names[i]);
-            if (!seen.Add(names[i])) { fault(1, names[i], "duplicate-column", $"The column '{Cut(names[i])}' is there twice."); good = false; }
-        }
-        foreach (var column in part.Columns.Where(c => c.Required && !seen.Contains(c.Name)))
-        {
-            fault(1, column.Name, "missing-column", $"{part.Name}.csv lacks the column '{column.Name}'.");
-            good = false;
-        }
-        return good ? header : null;
-    }
-
-    private static string?[]? Row(Part part, CsvParser parser, int[] header, Action<int, string, string, string> fault)
-    {
-        if (parser.Count != header.Length)
-        {
-            fault(parser.RawRow, "", "ragged-row", $"This line has {parser.Count} cells; the header has {header.Length}.");
-            return null;
-        }
-        var cells = new string?[part.Columns.Count];
-        for (var i = 0; i < header.Length; i++)
-        {
-            var cell = parser[i];
-            if (cell.Length == 0) continue;
-            if (cell.Contains('\0')) { fault(parser.RawRow, "", "bad-character", "This line holds a zero character: the file is damaged or no text."); return null; }
-            if (header[i] < 0)
-            {
-                fault(parser.RawRow, "", "unknown-column", $"{part.Name}.csv has a value in column {i + 1}, which the header names as none of: {string.Join(", ", part.Columns.Select(c => c.Name))}.");
-                return null;
-            }
-            cells[header[i]] = cell;
-        }
-        return cells;
-    }
-
-    private static string Cut(string text) => text.Length > 40 ? text[..40] + "…" : text;
 }

@@ -23,10 +23,14 @@ public static class CanonicalJson
         {
             case JsonValueKind.Object:
                 writer.WriteStartObject();
-                foreach (var property in json.EnumerateObject().Where(p => p.Value.ValueKind != JsonValueKind.Null).OrderBy(p => p.Name, StringComparer.Ordinal))
+                var properties = new List<(string Name, JsonElement Value)>(8);
+                foreach (var property in json.EnumerateObject())
+                    if (property.Value.ValueKind != JsonValueKind.Null) properties.Add((property.Name, property.Value));
+                properties.Sort(static (a, b) => string.CompareOrdinal(a.Name, b.Name));
+                foreach (var (name, value) in properties)
                 {
-                    writer.WritePropertyName(property.Name);
-                    Write(property.Value, writer);
+                    writer.WritePropertyName(name);
+                    Write(value, writer);
                 }
                 writer.WriteEndObject();
                 break;

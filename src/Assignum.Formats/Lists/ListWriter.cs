@@ -2,7 +2,6 @@ using System.Globalization;
 using Assignum.Formats.Bundles;
 using DocumentFormat.OpenXml;
 using DocumentFormat.OpenXml.Packaging;
-using DocumentFormat.OpenXml.Spreadsheet;
 
 namespace Assignum.Formats.Lists;
 
@@ -30,35 +29,8 @@ public static class ListWriter
     public static void Xlsx(string sheetName, IReadOnlyList<string> header, IEnumerable<object?[]> rows, Stream to)
     {
         using var book = SpreadsheetDocument.Create(to, SpreadsheetDocumentType.Workbook);
-        var workbook = book.AddWorkbookPart();
-        var sheet = workbook.AddNewPart<WorksheetPart>();
-        var last = 1;
-        using (var writer = OpenXmlWriter.Create(sheet))
-        {
-            writer.WriteStartElement(new Worksheet());
-            writer.WriteElement(new SheetViews(new SheetView(new Pane { VerticalSplit = 1, TopLeftCell = "A2", ActivePane = PaneValues.BottomLeft, State = PaneStateValues.Frozen }) { WorkbookViewId = 0 }));
-            writer.WriteStartElement(new SheetData());
-            writer.WriteElement(new Row(header.Select(h => Cell(h))));
-            foreach (var row in rows)
-            {
-                writer.WriteElement(new Row(row.Select(Cell)));
-                last++;
-            }
-            writer.WriteEndElement();
-            writer.WriteElement(new AutoFilter { Reference = $"A1:{Letters(header.Count)}{last}" });
-            writer.WriteEndElement();
-        }
-        workbook.Workbook = new Workbook(new Sheets(new Sheet { Id = workbook.GetIdOfPart(sheet), SheetId = 1, Name = sheetName }));
+        XlsxSheet.Add(XlsxSheet.Begin(book), sheetName, header, rows, []);
     }
-
-    // Inline text is never a formula, whatever it begins with.
-    private static Cell Cell(object? value) => value switch
-    {
-        null => new Cell(),
-        decimal number => new Cell { DataType = CellValues.Number, CellValue = new CellValue(number.ToString(CultureInfo.InvariantCulture)) },
-        int number => new Cell { DataType = CellValues.Number, CellValue = new CellValue(number) },
-        _ => new Cell(new InlineString(new DocumentFormat.OpenXml.Spreadsheet.Text(Text(value)) { Space = SpaceProcessingModeValues.Preserve })) { DataType = CellValues.InlineString },
-    };
 
     private static string Text(object? value) => value switch
     {
@@ -67,6 +39,4 @@ public static class ListWriter
         IFormattable formattable => formattable.ToString(null, CultureInfo.InvariantCulture),
         _ => new string([.. value.ToString()!.Where(c => !char.IsControl(c) || c is '\n' or '\t')]),
     };
-
-    private static string Letters(int column) => column <= 26 ? ((char)('A' + column - 1)).ToString() : Letters((column - 1) / 26) + Letters((column - 1) % 26 + 1);
 }

@@ -32,8 +32,10 @@ internal static class Endpoints
         api.MapGet("/entities", ListEntitiesAsync).WithSummary("The entities this key may see");
         api.MapPost("/entities", CreateEntityAsync).WithSummary("Create an entity");
         var entity = api.MapGroup("/entities/{entity}");
-        entity.MapGet("/bundle", ExportAsync).WithSummary("The configuration bundle as a zip");
-        entity.MapPost("/bundle", ImportAsync).WithSummary("Preview a bundle, or apply it to the draft and the records").TakesBody("application/zip");
+        entity.MapGet("/bundle", ExportAsync).WithSummary("The configuration bundle: a zip, or a workbook where Accept asks for one");
+        entity.MapPost("/bundle", ImportAsync).WithSummary("Preview a bundle, or apply it to the draft and the records").TakesBody("application/zip", Workbook.MediaType);
+        entity.MapGet("/changes", ChangesAsync).WithSummary("What was changed in the draft and the records, newest first");
+        entity.MapPost("/changes/{change}/undo", UndoAsync).WithSummary("Undo a change while nothing has used it");
         entity.MapPost("/editions/publish", PublishAsync).WithSummary("Make the draft live from a day on");
         entity.MapPost("/rehearsals", RehearseAsync).WithSummary("Run events through an edition without posting").TakesBody("application/json");
         entity.MapPost("/events", PostAsync).WithSummary("Post one event, an array, or NDJSON").TakesBody("application/json", "application/x-ndjson");
@@ -70,10 +72,25 @@ internal static class Endpoints
     {
         var set = await view.RunAsync(http.Actor(), entity, edition, null, http.RequestAborted);
         if (set.Result is not { } found) return ApiProblem.Of(set);
-        var zip = new MemoryStream();
-        Bundle.ToZip(found.SetUp.SetUp, zip);
+        var file = new MemoryStream();
+        var asBook = http.Request.Headers.Accept.ToString() is var accept && (accept.Contains("spreadsheetml", StringComparison.OrdinalIgnoreCase) || accept.Contains("xlsx", StringComparison.OrdinalIgnoreCase));
+        if (asBook && Workbook.TooLong(found.SetUp.SetUp) is { } part)
+            return ApiProblem.Result(406, "Too long for a workbook", [new Fault("too-many-rows", $"{part.Name} has more rows than a sheet can hold: take the zip.")]);
+        if (asBook) Workbook.Write(found.SetUp.SetUp, file); else Bundle.ToZip(found.SetUp.SetUp, file);
         http.Response.Headers.ETag = $"\"{ImportBundle.StateOf(found.Entity)}\"";
-        return Results.File(zip.ToArray(), "application/zip", $"{entity}.zip");
+        return asBook ? Results.File(file.ToArray(), Workbook.MediaType, $"{entity}.xlsx") : Results.File(file.ToArray(), "application/zip", $"{entity}.zip");
+    }
+
+    private static async Task<IResult> ChangesAsync(HttpContext http, string entity, int? limit, ReadChanges changes)
+    {
+        var outcome = await changes.RunAsync(http.Actor(), entity, Math.Clamp(limit ?? PageSize, 1, PageSize), http.RequestAborted);
+        return outcome.Result is { } rows ? Results.Json(rows) : ApiProblem.Of(outcome);
+    }
+
+    private static async Task<IResult> UndoAsync(HttpContext http, string entity, long change, EditSetUp edit)
+    {
+        var undone = await edit.UndoAsync(http.Actor(), entity, change, http.RequestAborted);
+        return undone.Refused is null ? Results.Json(new { change = undone.Result!.Id, rows = undone.Result.Plan.Changes.Count }) : ApiProblem.Of(undone);
     }
 
     private static async Task<IResult> ImportAsync(HttpContext http, string entity, bool? apply, bool? partial, ImportBundle import)
@@ -81,7 +98,7 @@ internal static class Endpoints
         if (await BodyReader.WholeAsync(http.Request, Limits.Upload, http.RequestAborted) is not { } body)
             return ApiProblem.Result(413, "Too large", [new Fault("too-large", $"A bundle is at most {Limits.Upload >> 20} MB.")]);
         var faults = new List<FormFault>();
-        var sheets = Bundle.FromZip(new MemoryStream(body), faults);
+        var sheets = Bundle.FromFile(new MemoryStream(body), faults);
         var expected = IfMatch(http);
         var outcome = apply == true
             ? await import.ApplyAsync(http.Actor(), entity, sheets, faults, partial == true, expected, http.RequestAborted)

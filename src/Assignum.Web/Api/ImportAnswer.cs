@@ -5,19 +5,20 @@ using Assignum.Desk.SetUps;
 namespace Assignum.Web.Api;
 
 /// <summary>What an import did or would do, as the interface says it.</summary>
-internal sealed record ImportAnswer(bool Applied, IReadOnlyList<ImportAnswer.FileCount> Files, IReadOnlyList<ImportAnswer.Change> Changes,
+/// <param name="Change">The number by which it can be undone, when something was changed.</param>
+internal sealed record ImportAnswer(bool Applied, long? Change, IReadOnlyList<ImportAnswer.FileCount> Files, IReadOnlyList<ImportAnswer.RowDone> Changes,
     IReadOnlyList<ImportAnswer.FaultRow> Errors, IReadOnlyList<string> Notes)
 {
     // A preview of a large bundle names its first changes; the counts are of all.
     private const int MostChanges = 1000;
 
     public sealed record FileCount(string File, int Added, int Changed, int Removed, int Archived);
-    public sealed record Change(string File, string Kind, string Key, IReadOnlyDictionary<string, string?[]> Cells);
+    public sealed record RowDone(string File, string Kind, string Key, IReadOnlyDictionary<string, string?[]> Cells);
     public sealed record FaultRow(string File, int Row, string Column, string Code, string Message);
 
-    public static ImportAnswer Of(ImportResult result) => new(result.Applied,
+    public static ImportAnswer Of(ImportResult result) => new(result.Applied, result.Change,
         [.. result.Plan.Changes.GroupBy(c => c.Part).Select(g => new FileCount(g.Key.Name + ".csv", Count(g, ChangeKind.Added), Count(g, ChangeKind.Changed), Count(g, ChangeKind.Removed), Count(g, ChangeKind.Archived)))],
-        [.. result.Plan.Changes.Take(MostChanges).Select(c => new Change(c.Part.Name + ".csv", Words.Of(c.Kind), c.Label, c.Cells.ToDictionary(x => x.Column, x => new[] { x.Before, x.After })))],
+        [.. result.Plan.Changes.Take(MostChanges).Select(c => new RowDone(c.Part.Name + ".csv", Words.Of(c.Kind), c.Label, c.Cells.ToDictionary(x => x.Column, x => new[] { x.Before, x.After })))],
         [.. result.Plan.Faults.Select(f => new FaultRow(f.Part.Length == 0 ? "" : f.Part + ".csv", f.Row, f.Column, f.Code, f.Message))],
         result.Plan.Notes);
 

@@ -1,0 +1,114 @@
+using System.Diagnostics;
+using System.Globalization;
+using System.Net;
+using System.Net.Http.Headers;
+using System.Net.Sockets;
+using System.Text;
+
+namespace Assignum.Bench;
+
+/// <summary>The application as a process of its own, talked to over HTTP, as a connected system would.</summary>
+internal sealed class ServedApp : IAsyncDisposable
+{
+    private const string Key = "bench-key-0123456789-0123456789-0123456789";
+    private readonly Process process;
+
+    private ServedApp(Process process, HttpClient client) => (this.process, Client) = (process, client);
+
+    public HttpClient Client { get; }
+
+    /// <summary>Memory of the application process, in MB.</summary>
+    public long Memory
+    {
+        get
+        {
+            process.Refresh();
+            return process.WorkingSet64 >> 20;
+        }
+    }
+
+    public static async Task<ServedApp> StartAsync(string root, string owner, string application)
+    {
+        var port = FreePort();
+        var info = new ProcessStartInfo("dotnet", Path.Combine(root, "src", "Assignum.Web", "bin", "Release", "net10.0", "Assignum.Web.dll")) { RedirectStandardOutput = true, WorkingDirectory = Path.Combine(root, "src", "Assignum.Web") };
+        foreach (var (name, value) in new[] { ("ASSIGNUM_DB", application), ("ASSIGNUM_DB_OWNER", owner), ("ASSIGNUM_DEMO", "none"), ("ASSIGNUM_API_KEY", Key), ("ASSIGNUM_ADMIN_PASSWORD", Key), ("ASPNETCORE_URLS", $"http://127.0.0.1:{port}") })
+            info.Environment[name] = value;
+        var process = Process.Start(info)!;
+        process.OutputDataReceived += (_, _) => { };
+        process.BeginOutputReadLine();
+        var client = new HttpClient { BaseAddress = new Uri($"http://127.0.0.1:{port}"), Timeout = TimeSpan.FromMinutes(20) };
+        client.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", Key);
+        for (var i = 0; i < 300; i++)
+        {
+            try { if ((await client.GetAsync("/readyz")).IsSuccessStatusCode) return new ServedApp(process, client); }
+            catch (HttpRequestException) { }
+            await Task.Delay(100);
+        }
+        process.Kill();
+        throw new InvalidOperationException("The application did not become ready.");
+    }
+
+    /// <summary>Streams lines as NDJSON; returns how many answers had each outcome. <paramref name="each"/> is told now and then how far it is.</summary>
+    public async Task<Dictionary<string, int>> PostAsync(string entity, IEnumerable<string> lines, Action<int>? each = null)
+    {
+        using var request = new HttpRequestMessage(HttpMethod.Post, $"/api/v1/entities/{entity}/events") { Content = new Lines(lines) };
+        using var answer = await Client.SendAsync(request, HttpCompletionOption.ResponseHeadersRead);
+        answer.EnsureSuccessStatusCode();
+        using var reader = new StreamReader(await answer.Content.ReadAsStreamAsync());
+        var counts = new Dictionary<string, int>();
+        var seen = 0;
+        while (await reader.ReadLineAsync() is { } line)
+        {
+            var at = line.IndexOf("\"outcome\":\"", StringComparison.Ordinal) + 11;
+            var outcome = line[at..line.IndexOf('"', at)];
+            counts[outcome] = counts.GetValueOrDefault(outcome) + 1;
+            if (++seen % 10_000 == 0) each?.Invoke(seen);
+        }
+        return counts;
+    }
+
+    public static string Number(double value) => value.ToString("N0", CultureInfo.InvariantCulture);
+
+    public async ValueTask DisposeAsync()
+    {
+        process.Kill();
+        await process.WaitForExitAsync();
+        process.Dispose();
+        Client.Dispose();
+    }
+
+    private static int FreePort()
+    {
+        using var listener = new TcpListener(IPAddress.Loopback, 0);
+        listener.Start();
+        return ((IPEndPoint)listener.LocalEndpoint).Port;
+    }
+
+    /// <summary>Lines made while they are sent: nothing of a long body is held.</summary>
+    private sealed class Lines : HttpContent
+    {
+        private readonly IEnumerable<string> lines;
+
+        public Lines(IEnumerable<string> lines)
+        {
+            this.lines = lines;
+            Headers.ContentType = new MediaTypeHeaderValue("application/x-ndjson");
+        }
+
+        protected override async Task SerializeToStreamAsync(Stream stream, TransportContext? context)
+        {
+            await using var writer = new StreamWriter(stream, new UTF8Encoding(false), 1 << 16, leaveOpen: true);
+            foreach (var line in lines)
+            {
+                await writer.WriteAsync(line);
+                await writer.WriteAsync('\n');
+            }
+        }
+
+        protected override bool TryComputeLength(out long length)
+        {
+            length = 0;
+            return false;
+        }
+    }
+}

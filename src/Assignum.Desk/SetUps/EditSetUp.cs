@@ -1,0 +1,58 @@
+using Assignum.Core;
+using Assignum.Core.SetUps;
+using Assignum.Desk.Access;
+using Assignum.Storage;
+using Npgsql;
+
+namespace Assignum.Desk.SetUps;
+
+/// <summary>A change that was made.</summary>
+/// <param name="Id">Its number, by which it can be undone; null where nothing was different.</param>
+public sealed record EditResult(long? Id, ImportPlan Plan);
+
+/// <summary>Changes rows of the draft and the records: whole or not at all, against what their author saw.</summary>
+public sealed class EditSetUp(DeskContext desk)
+{
+    /// <summary>Makes edits. Refused as a conflict, cell by cell, where somebody else changed what was seen.</summary>
+    /// <param name="what">What is done, in words for the history: "tax rate added".</param>
+    public Task<Outcome<EditResult>> RunAsync(Actor actor, string entity, string what, string? reason, IReadOnlyList<RowChange> edits, CancellationToken stop) =>
+        ChangeAsync(actor, entity, what, reason, (_, _) => Task.FromResult(new Outcome<IReadOnlyList<RowChange>>(edits, null, [])), null, stop);
+
+    /// <summary>
+    /// Undoes a change, while nothing has used it: its rows are as it left them, nothing posted or live refers to what it
+    /// added, and the draft it was made in is not published. Undoing can be undone.
+    /// </summary>
+    public Task<Outcome<EditResult>> UndoAsync(Actor actor, string entity, long change, CancellationToken stop) =>
+        ChangeAsync(actor, entity, "", null, (db, state) => TurnedAsync(db, state, change, stop), change, stop);
+
+    private async Task<Outcome<EditResult>> ChangeAsync(Actor actor, string entity, string what, string? reason,
+        Func<NpgsqlConnection, EntityState, Task<Outcome<IReadOnlyList<RowChange>>>> asked, long? undoes, CancellationToken stop)
+    {
+        if (reason?.Length > 2000) return Outcome<EditResult>.No(Refusal.Invalid, "too-long", "The reason has more than 2000 characters.", "reason");
+        await using var db = await desk.Database.OpenAsync(stop);
+        await using var transaction = await db.BeginTransactionAsync(stop);
+        var entered = await desk.EnterAsync(db, actor, entity, Role.Preparer, true, stop);
+        if (entered.Result is not { } state) return entered.Pass<EditResult>();
+        var edits = await asked(db, state);
+        if (edits.Result is null) return edits.Pass<EditResult>();
+        var uses = await SetUpWriter.UsesAsync(desk, db, state, edits.Result.Where(e => e.After is null).Select(e => e.Part), stop);
+        var plan = SetUpEdit.Plan(await SetUpWriter.CurrentAsync(db, state, stop), edits.Result, uses);
+        if (plan.Faults.Count > 0)
+            return new Outcome<EditResult>(new EditResult(null, plan), plan.Faults.Any(f => f.Code is "changed-meanwhile" or "exists") ? Refusal.Conflict : Refusal.Invalid,
+                [.. plan.Faults.Select(f => new Fault(f.Code, f.Message, f.Row > 0 ? $"{f.Part}[{f.Row}].{f.Column}" : f.Column))]);
+        if (plan.Changes.Count == 0) return new EditResult(null, plan);
+        if (undoes is not null) what = "undone: " + (await ChangeStore.FindAsync(db, state.Id, undoes.Value, stop))!.What;
+        var id = await SetUpWriter.ApplyAsync(db, state, actor, plan.Changes, uses, what, reason, undoes, stop);
+        await transaction.CommitAsync(stop);
+        return new EditResult(id, plan);
+    }
+
+    private static async Task<Outcome<IReadOnlyList<RowChange>>> TurnedAsync(NpgsqlConnection db, EntityState state, long change, CancellationToken stop)
+    {
+        static Outcome<IReadOnlyList<RowChange>> No(string code, string message) => Outcome<IReadOnlyList<RowChange>>.No(Refusal.Conflict, code, message);
+        if (await ChangeStore.FindAsync(db, state.Id, change, stop) is not { } head) return Outcome<IReadOnlyList<RowChange>>.No(Refusal.NotFound, "unknown-change", "There is no such change.");
+        if (head.UndoneBy is not null) return No("undone-already", "This change was undone already.");
+        if (head is { Draft: not null, DraftOpen: false }) return No("published", "This change is published: make the opposite change in a new draft instead.");
+        return new Outcome<IReadOnlyList<RowChange>>(SetUpEdit.Reverse(await ChangeStore.RowsAsync(db, state.Id, change, stop)), null, []);
+    }
+}

@@ -1,0 +1,17 @@
+using Assignum.Desk.Access;
+using Assignum.Storage;
+
+namespace Assignum.Desk.SetUps;
+
+/// <summary>Reads what was changed in the draft and the records.</summary>
+public sealed class ReadChanges(DeskContext desk)
+{
+    /// <summary>The newest changes first.</summary>
+    public async Task<Outcome<IReadOnlyList<ChangeHead>>> RunAsync(Actor actor, string entity, int limit, CancellationToken stop)
+    {
+        await using var db = await desk.Database.OpenAsync(stop);
+        var entered = await desk.EnterAsync(db, actor, entity, Role.Viewer, false, stop);
+        if (entered.Result is not { } state) return entered.Pass<IReadOnlyList<ChangeHead>>();
+        return new Outcome<IReadOnlyList<ChangeHead>>(await ChangeStore.ListAsync(db, state.Id, null, limit, stop), null, []);
+    }
+}

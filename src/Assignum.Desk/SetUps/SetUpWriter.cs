@@ -1,0 +1,45 @@
+using Assignum.Core.SetUps;
+using Assignum.Desk.Access;
+using Assignum.Storage;
+using Npgsql;
+
+namespace Assignum.Desk.SetUps;
+
+/// <summary>How a planned change of the draft and the records is stored: rows, what was changed, audit. Imports, edits and undoing all end here.</summary>
+internal static class SetUpWriter
+{
+    /// <summary>The draft over the edition it is based on, or what a draft would be opened on; with the records.</summary>
+    public static Task<SetUp> CurrentAsync(NpgsqlConnection db, EntityState state, CancellationToken stop) =>
+        SetUpStore.LoadAsync(db, state.Id, View(state), stop);
+
+    /// <summary>What the journal and the live edition refer to, of some parts and always of accounts.</summary>
+    public static async Task<Func<Part, string, bool>> UsesAsync(DeskContext desk, NpgsqlConnection db, EntityState state, IEnumerable<Part> parts, CancellationToken stop)
+    {
+        var uses = new Dictionary<Part, HashSet<string>>();
+        foreach (var part in parts.Append(Parts.Accounts).Distinct())
+            uses[part] = [.. await EntityStore.JournalUsesAsync(db, state.Id, part.Name, stop)];
+        if (state.Latest is not null)
+            foreach (var (part, code) in SetUpImport.References((await desk.Shelf.GetAsync(desk.Database, state, state.Latest.Number!.Value, null, stop)).SetUp))
+                if (uses.TryGetValue(part, out var codes)) codes.Add(code);
+        return (part, code) => uses.TryGetValue(part, out var codes) && codes.Contains(code);
+    }
+
+    /// <summary>Stores a plan's changes in the caller's transaction, opening the draft where one is wanted; returns the change's number.</summary>
+    public static async Task<long> ApplyAsync(NpgsqlConnection db, EntityState state, Actor actor, IReadOnlyList<RowChange> changes, Func<Part, string, bool> inUse,
+        string what, string? reason, long? undoes, CancellationToken stop)
+    {
+        // The terms of an account in use are held by the edition, and so is what its part says of any other.
+        var edition = changes.Any(c => c.Part.HeldBy == HeldBy.Edition);
+        var draft = state.Draft ?? (edition ? await EditionStore.OpenDraftAsync(db, state, actor.Name, stop) : null);
+        await SetUpStore.ApplyAsync(db, state.Id, new EditionView(View(state).Number, draft?.Id), changes, number => inUse(Parts.Accounts, number), actor.Name, stop);
+        await EditionStore.TouchAsync(db, state.Id, draft?.Id, stop);
+        var id = await ChangeStore.KeepAsync(db, state.Id, actor.Name, what, reason, edition ? draft?.Id : null, changes, undoes, stop);
+        await EntityStore.AuditAsync(db, state.Id, actor.Name, what, edition ? EntityStore.DraftOf(state.Code) : state.Code, null, new { change = id, reason, rows = Summary(changes) }, stop);
+        return id;
+    }
+
+    private static EditionView View(EntityState state) => new(state.Draft?.BasedOn ?? state.Latest?.Number ?? 0, state.Draft?.Id);
+
+    private static Dictionary<string, Dictionary<string, int>> Summary(IReadOnlyList<RowChange> changes) => changes.GroupBy(c => c.Part.Name)
+        .ToDictionary(g => g.Key, g => g.GroupBy(c => Core.Words.Of(c.Kind)).ToDictionary(k => k.Key, k => k.Count()));
+}
