@@ -1,6 +1,7 @@
 using Assignum.Desk.Access;
 using Assignum.Desk.Posting;
 using Assignum.Desk.SetUps;
+using Assignum.Desk.Tax;
 using Assignum.Web.Start;
 
 namespace Assignum.Web;
@@ -10,7 +11,7 @@ internal static class DeskTasks
 {
     public static void Register(IServiceCollection services) => services
         .AddSingleton<SignIn>().AddSingleton<CreateEntity>().AddSingleton<ImportBundle>().AddSingleton<EditSetUp>().AddSingleton<ReadChanges>().AddSingleton<PublishDraft>().AddSingleton<ViewSetUp>()
-        .AddSingleton<Rehearse>().AddSingleton<PostEvents>().AddSingleton<ReadJournal>().AddSingleton<DemoLoader>();
+        .AddSingleton<Rehearse>().AddSingleton<ShowPattern>().AddSingleton<Workbench>().AddSingleton<TaxUse>().AddSingleton<PostEvents>().AddSingleton<ReadJournal>().AddSingleton<DemoLoader>();
 }
 
 /// <summary>Sizes that requests may have, in bytes.</summary>

@@ -122,10 +122,14 @@ public class AlwaysHolds
             var random = new Random(seed);
             var policies = Policies.Known.Where(p => p.Value.Count > 0).Select(p => new PolicyRow(p.Key, p.Value[random.Next(p.Value.Count)])).ToList();
             var builder = new EntryBuilder(new CompiledSetUp(setUp with { Policies = policies, Entity = setUp.Entity with { TaxRegistered = random.Next(5) > 0 } }));
+            var idle = Reach.Idle(Policies.From(policies));
             for (var i = 0; i < 40; i++)
             {
                 var source = RandomEvents.Next(random);
                 var result = builder.Build(source);
+                // What policies leave idle nothing calls for, not even in vain.
+                result.Entry?.Lines.ShouldAllBe(l => l.Purpose == null || !idle.ContainsKey(l.Purpose), source.Kind);
+                result.Errors.ShouldAllBe(e => e.Purpose == null || !idle.ContainsKey(Purposes.Find(e.Purpose)!), source.Kind);
                 if (result.Errors.Count > 0) result.Errors.ShouldNotContain(e => e.Code == "unbalanced" && source.Kind != "hand-entry" && source.Kind != "opening", $"{source.Kind} seed {seed}");
                 foreach (var entry in new[] { result.Entry, result.Entry?.Reversal }.OfType<JournalEntry>())
                 {

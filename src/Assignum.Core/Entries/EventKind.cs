@@ -55,6 +55,14 @@ public static class EventKinds
         new ProjectUsage(), new ProjectRecognised(), new IntercompanyCharge(), new HandEntry(), new Opening(),
     ];
 
+    /// <summary>The kinds by what they are about, for people.</summary>
+    public static IReadOnlyList<(string Family, IReadOnlyList<EventKind> Kinds)> Families { get; } =
+    [
+        ("Buying", [.. All.Take(3)]), ("Selling", [.. All.Skip(3).Take(4)]), ("Stock and making", [.. All.Skip(7).Take(5)]),
+        ("Money", [.. All.Skip(12).Take(8)]), ("Channels", [.. All.Skip(20).Take(5)]), ("Projects", [.. All.Skip(25).Take(2)]),
+        ("Between entities and by hand", [.. All.Skip(27)]),
+    ];
+
     private static readonly FrozenDictionary<string, EventKind> ByName = All.ToFrozenDictionary(k => k.Name, StringComparer.Ordinal);
 
     /// <summary>The kind of that name, or null.</summary>

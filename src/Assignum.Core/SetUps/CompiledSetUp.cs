@@ -48,6 +48,19 @@ public sealed class CompiledSetUp
         ClosedPeriods = [.. setUp.Periods.Where(p => p.Closed)];
     }
 
+    // The same records and landings under other policies, which decide neither.
+    private CompiledSetUp(CompiledSetUp other, IReadOnlyList<PolicyRow> policies)
+    {
+        (accounts, items, parties, projects, dimensionValues) = (other.accounts, other.items, other.parties, other.projects, other.dimensionValues);
+        (Index, Taxes, Landings, ClosedPeriods, BaseDecimals) = (other.Index, other.Taxes, other.Landings, other.ClosedPeriods, other.BaseDecimals);
+        SetUp = other.SetUp with { Policies = policies };
+        Policies = Policies.From(policies);
+        Rounding = new Rounding(Policies.RoundingMode);
+    }
+
+    /// <summary>The same set-up under other policies; nothing is compiled anew.</summary>
+    public CompiledSetUp Under(IReadOnlyList<PolicyRow> policies) => new(this, policies);
+
     public SetUp SetUp { get; }
     public Entity Entity => SetUp.Entity;
     public Policies Policies { get; }

@@ -17,8 +17,9 @@ public sealed record Rehearsed(ReadEvent Source, EntryResult Result, int? Editio
 /// <summary>Runs events through an edition without posting them: the same way as posting, with nothing stored.</summary>
 public sealed class Rehearse(DeskContext desk)
 {
-    /// <summary>Rehearses events in order, each on its own. <paramref name="edition"/>: see <see cref="ViewSetUp"/>; null: by each event's date.</summary>
-    public async Task<Outcome<IReadOnlyList<Rehearsed>>> RunAsync(Actor actor, string entity, IReadOnlyList<ReadEvent> events, string? edition, CancellationToken stop)
+    /// <summary>Rehearses events. <paramref name="edition"/>: see <see cref="ViewSetUp"/>; null: by each event's date.</summary>
+    /// <param name="inOrder">Payments see the documents of the events before them, as a posting would; otherwise each event stands on its own.</param>
+    public async Task<Outcome<IReadOnlyList<Rehearsed>>> RunAsync(Actor actor, string entity, IReadOnlyList<ReadEvent> events, string? edition, CancellationToken stop, bool inOrder = false)
     {
         await using var db = await desk.Database.OpenAsync(stop);
         var entered = await desk.EnterAsync(db, actor, entity, Role.Viewer, false, stop);
@@ -34,6 +35,7 @@ public sealed class Rehearse(DeskContext desk)
             var set = await view.OfAsync(state, edition, read.Event.Date == default ? null : read.Event.Date, stop);
             var result = set.Result is null ? new EntryResult(null, set.Faults, [])
                 : new EntryBuilder(set.Result.SetUp, others.On, documents).Build(read.Event);
+            if (inOrder && result.Entry is { Refused: false } entry) documents.Note(entry);
             rehearsed.Add(new Rehearsed(read, result, set.Result?.Edition));
         }
         return rehearsed;

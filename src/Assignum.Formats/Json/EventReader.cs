@@ -45,6 +45,17 @@ public static class EventReader
         return new ReadEvent(source, faults, CanonicalJson.Of(json));
     }
 
+    /// <summary>Reads one event from text; text that is no JSON becomes an event with that fault.</summary>
+    public static ReadEvent Parse(string text)
+    {
+        try
+        {
+            using var json = JsonDocument.Parse(text, Options);
+            return Read(json.RootElement);
+        }
+        catch (JsonException) { return new ReadEvent(new BusinessEvent(), [new Fault("bad-json", "This is no valid JSON.")], ""); }
+    }
+
     private static List<T> List<T>(JsonElement json, string name, IReadOnlyList<EventField<T>> fields, List<Fault> faults) where T : new()
     {
         var list = new List<T>();

@@ -11,7 +11,7 @@ using Microsoft.AspNetCore.Mvc;
 namespace Assignum.Web.Pages.Entity;
 
 /// <summary>Fill in a document of any kind, or paste one as JSON, and see the entry it would make and why; then post it.</summary>
-public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvents post) : EntityPage(desk)
+public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvents post, Workbench workbench) : EntityPage(desk)
 {
     public override string Place => "rehearse";
 
@@ -23,16 +23,32 @@ public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvent
     public string? Edition { get; private set; }
     public Rehearsed? Rehearsed { get; private set; }
 
+    /// <summary>The same document for another party or in another edition, where asked for.</summary>
+    public Rehearsed? Other { get; private set; }
+    public string? OtherParty { get; private set; }
+    public string? OtherEdition { get; private set; }
+
+    /// <summary>Which document of the life cycle this is, from 1; null when it is none.</summary>
+    public int? Step { get; private set; }
+
     /// <summary>Number of the entry just posted.</summary>
     [TempData] public string? Posted { get; set; }
 
     /// <summary>What else was done.</summary>
     [TempData] public string? Said { get; set; }
 
-    public void OnGet(string? kind, string? item)
+    public async Task OnGetAsync(string? kind, string? item, int? step)
     {
         Take(kind ?? "sales-invoice");
         Id = NewId();
+        if (step is { } n && (await workbench.RunAsync(Actor, EntityCode, null, HttpContext.RequestAborted)).Result?.Kept.Documents.ElementAtOrDefault(n - 1) is { } kept)
+        {
+            (Step, Json) = (n, kept);
+            Document = (JsonObject)JsonNode.Parse(kept)!;
+            Id = Document["id"]?.ToString() ?? Id;
+            Take(Document["kind"]?.ToString() is { } known && EventKinds.Find(known) is not null ? known : "json");
+            return;
+        }
         Document = new JsonObject { ["date"] = Today };
         if (item is not null) Document["lines"] = new JsonArray(new JsonObject { ["item"] = item, ["quantity"] = 1 });
         if (Kind is null)
@@ -49,6 +65,25 @@ public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvent
     {
         if (Read() is not { } read) return Page();
         await RehearseAsync(read);
+        return Page();
+    }
+
+    /// <summary>Puts the document into the life cycle: as its next one, or in place of the one it was taken from.</summary>
+    public async Task<IActionResult> OnPostKeepAsync()
+    {
+        if (Read() is not { } read) return Page();
+        var text = Kind is null ? Json : Document.ToJsonString();
+        var changed = await workbench.ChangeAsync(Actor, EntityCode, null, now =>
+        {
+            var documents = now.Documents.ToList();
+            if (Step is { } n && n <= documents.Count) documents[n - 1] = text;
+            else documents.Add(text);
+            return documents;
+        }, HttpContext.RequestAborted);
+        if (changed.Refused is null) return LocalRedirect($"/e/{EntityCode}/rehearse/cycle");
+        await RehearseAsync(read);
+        Faults = changed.Faults;
+        Response.StatusCode = 422;
         return Page();
     }
 
@@ -82,6 +117,9 @@ public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvent
     {
         var form = Request.Form;
         Edition = form["edition"].ToString() is { Length: > 0 } edition ? edition : null;
+        OtherParty = form["otherParty"].ToString() is { Length: > 0 } party ? party : null;
+        OtherEdition = form["otherEdition"].ToString() is { Length: > 0 } other ? other : null;
+        Step = int.TryParse(form["step"], out var step) ? step : null;
         Json = form["json"].ToString();
         Take(form.ContainsKey("json") ? "json" : form["kind"].ToString());
         Id = form["id"].ToString() is { Length: > 0 } id ? id : NewId();
@@ -104,5 +142,11 @@ public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvent
         if (outcome.Result is null) { Faults = outcome.Faults; return; }
         Rehearsed = outcome.Result[0];
         Faults = Rehearsed.Result.Errors;
+        if (OtherParty is null && OtherEdition is null) return;
+        var (events, _, _) = BodyReader.Events(Encoding.UTF8.GetBytes(Kind is null ? Json : Document.ToJsonString()));
+        if (OtherParty is not null) events![0].Event.Party = OtherParty;
+        var second = await rehearse.RunAsync(Actor, EntityCode, events!, OtherEdition ?? Edition, HttpContext.RequestAborted);
+        if (second.Result is null) Faults = second.Faults;
+        else Other = second.Result[0];
     }
 }

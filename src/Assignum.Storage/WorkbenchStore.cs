@@ -1,0 +1,30 @@
+using Npgsql;
+
+namespace Assignum.Storage;
+
+/// <summary>Somebody's documents in order, as JSON.</summary>
+/// <param name="Revision">Moves with every change; 0 where nothing was kept yet.</param>
+public sealed record WorkbenchRow(IReadOnlyList<string> Documents, IReadOnlyList<string> Before, long Revision);
+
+/// <summary>Keeps the documents that people rehearse in order.</summary>
+public static class WorkbenchStore
+{
+    /// <summary>What somebody kept in an entity.</summary>
+    public static async Task<WorkbenchRow> LoadAsync(NpgsqlConnection db, int entity, string who, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("select documents, before, revision from workbench where entity_id = $1 and who = $2", db) { Parameters = { new() { Value = entity }, new() { Value = who } } };
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        return await reader.ReadAsync(stop) ? new WorkbenchRow(reader.GetFieldValue<string[]>(0), reader.GetFieldValue<string[]>(1), reader.GetInt64(2)) : new WorkbenchRow([], [], 0);
+    }
+
+    /// <summary>Keeps documents in place of those of a revision; false when somebody (another window) changed them since.</summary>
+    public static async Task<bool> SaveAsync(NpgsqlConnection db, int entity, string who, IReadOnlyList<string> documents, long revision, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("""
+            insert into workbench as w (entity_id, who, documents, before) select $1, $2, $3, '{}' where $4 = 0 or exists (select from workbench where entity_id = $1 and who = $2)
+            on conflict (entity_id, who) do update set documents = excluded.documents, before = w.documents, revision = w.revision + 1 where w.revision = $4
+            """, db)
+        { Parameters = { new() { Value = entity }, new() { Value = who }, new() { Value = documents.ToArray() }, new() { Value = revision } } };
+        return await command.ExecuteNonQueryAsync(stop) == 1;
+    }
+}

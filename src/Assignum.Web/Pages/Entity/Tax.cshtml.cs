@@ -1,0 +1,136 @@
+using System.Globalization;
+using Assignum.Core;
+using Assignum.Core.SetUps;
+using Assignum.Core.Tax;
+using Assignum.Desk;
+using Assignum.Desk.SetUps;
+using Assignum.Desk.Tax;
+using Assignum.Storage;
+using Microsoft.AspNetCore.Mvc;
+
+namespace Assignum.Web.Pages.Entity;
+
+/// <summary>Tax: the matrix, the codes with their rates by date, and the boxes of the return. Edits go to the draft.</summary>
+public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, TaxUse use) : EntityPage(desk)
+{
+    public override string Place => "tax";
+
+    /// <summary><c>matrix</c>, <c>codes</c> or <c>boxes</c>.</summary>
+    [BindProperty(SupportsGet = true)] public string? Show { get; set; }
+    [BindProperty(SupportsGet = true)] public string? Direction { get; set; }
+    [BindProperty(SupportsGet = true)] public string? Standing { get; set; }
+    [BindProperty(SupportsGet = true)] public string? Category { get; set; }
+    [BindProperty(SupportsGet = true)] public string? Code { get; set; }
+    [BindProperty(SupportsGet = true)] public DateOnly? From { get; set; }
+    [BindProperty(SupportsGet = true)] public DateOnly? To { get; set; }
+
+    public SetUp SetUp { get; private set; } = null!;
+    public MatrixView? Matrix { get; private set; }
+    public TaxDirection Side => Direction == "input" ? TaxDirection.Input : TaxDirection.Output;
+    public IReadOnlyList<BoxAmount> Boxes { get; private set; } = [];
+    public RowForm? CodeForm { get; private set; }
+
+    /// <summary>What was typed into the matrix, where it comes back with a fault.</summary>
+    public IReadOnlyDictionary<(string, string), string> Typed { get; private set; } = new Dictionary<(string, string), string>();
+
+    /// <summary>The change just made, to be undone.</summary>
+    [TempData] public string? Change { get; set; }
+    [TempData] public string? Done { get; set; }
+
+    public static DateOnly Today => DateOnly.FromDateTime(DateTime.UtcNow);
+
+    /// <summary>A code's rates, oldest first.</summary>
+    public IEnumerable<TaxRate> Rates(string code) => SetUp.TaxRates.Where(r => r.Code == code).OrderBy(r => r.From);
+
+    /// <summary>The rate of a code today, or null.</summary>
+    public TaxRate? RateNow(string code) => Rates(code).LastOrDefault(r => r.From <= Today);
+
+    public Task<IActionResult> OnGetAsync() => ShowAsync();
+
+    /// <summary>Saves the cells of the matrix that were changed.</summary>
+    public async Task<IActionResult> OnPostMatrixAsync(string? reason)
+    {
+        Show = "matrix";
+        var edits = new List<RowChange>();
+        var typed = new Dictionary<(string, string), string>();
+        for (var i = 0; Request.Form.ContainsKey($"cell[{i}].standing"); i++)
+        {
+            string Field(string name) => Request.Form[$"cell[{i}].{name}"].ToString().Trim();
+            var (standing, category, was, now) = (Field("standing"), Field("category"), Field("was"), Field("code"));
+            typed[(standing, category)] = now;
+            if (was == now) continue;
+            string?[]? Row(string code) => code.Length == 0 ? null : [standing, category, Words.Of(Side), code];
+            var (before, after) = (Row(was), Row(now));
+            edits.Add(new RowChange(Parts.TaxMatrix, before is null ? ChangeKind.Added : after is null ? ChangeKind.Removed : ChangeKind.Changed, Parts.TaxMatrix.KeyOf((before ?? after)!), before, after));
+        }
+        Typed = typed;
+        return await EditAsync("tax matrix changed", reason, edits, $"?show=matrix&direction={Words.Of(Side)}");
+    }
+
+    /// <summary>Saves a tax code, new or changed.</summary>
+    public async Task<IActionResult> OnPostCodeAsync(string? reason)
+    {
+        Show = "codes";
+        var change = RowForm.Read(Parts.TaxCodes, Request.Form);
+        CodeForm = new RowForm(Parts.TaxCodes, change.Before, EntityCode, RowForm.Typed(Parts.TaxCodes, Request.Form));
+        return await EditAsync(change.Before is null ? $"tax code {change.Key} added" : $"tax code {change.Key} changed", reason, [change], "?show=codes");
+    }
+
+    /// <summary>Enters a rate once for all codes chosen, from a day on.</summary>
+    public async Task<IActionResult> OnPostRateAsync(string[] codes, string? percent, string? from, string? reason)
+    {
+        Show = "codes";
+        if (codes.Length == 0) return await RefuseAsync(new Fault("no-code", "Choose at least one tax code that the rate is for.", "codes"));
+        if (!decimal.TryParse(percent, NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var rate) || rate > 1000)
+            return await RefuseAsync(new Fault("bad-number", "Write the rate in percent with a point, such as 13.5.", "percent"));
+        var cell = (rate / 100).ToString("0.##########", CultureInfo.InvariantCulture);
+        return await EditAsync($"rate of {percent} % from {from}", reason, [.. codes.Select(c => new RowChange(Parts.TaxRates, ChangeKind.Added, c + "\u001f" + from, null, [c, from, cell]))], "?show=codes");
+    }
+
+    /// <summary>Takes a rate away.</summary>
+    public async Task<IActionResult> OnPostDropRateAsync(string code, string from, string rate)
+    {
+        Show = "codes";
+        return await EditAsync($"rate of {code} from {from} taken away", null, [new RowChange(Parts.TaxRates, ChangeKind.Removed, code + "\u001f" + from, [code, from, rate], null)], "?show=codes");
+    }
+
+    public async Task<IActionResult> OnPostUndoAsync(long change)
+    {
+        var undone = await edit.UndoAsync(Actor, EntityCode, change, HttpContext.RequestAborted);
+        if (undone.Refused is not null) return await RefuseAsync([.. undone.Faults]);
+        Done = "Undone.";
+        return LocalRedirect($"/e/{EntityCode}/tax?show={Uri.EscapeDataString(Show ?? "matrix")}&direction={Words.Of(Side)}");
+    }
+
+    private async Task<IActionResult> EditAsync(string what, string? reason, IReadOnlyList<RowChange> edits, string back)
+    {
+        var made = await edit.RunAsync(Actor, EntityCode, what, string.IsNullOrWhiteSpace(reason) ? null : reason.Trim(), edits, HttpContext.RequestAborted);
+        if (made.Refused is not null) return await RefuseAsync([.. made.Faults]);
+        Change = made.Result!.Id?.ToString(CultureInfo.InvariantCulture);
+        Done = made.Result.Plan.Changes.Count switch { 0 => "Nothing was different.", 1 => "1 row of the draft was changed.", var n => $"{n} rows of the draft were changed." };
+        return LocalRedirect($"/e/{EntityCode}/tax{back}");
+    }
+
+    private async Task<IActionResult> RefuseAsync(params Fault[] faults)
+    {
+        Faults = faults;
+        Response.StatusCode = 422;
+        return await ShowAsync();
+    }
+
+    private async Task<IActionResult> ShowAsync()
+    {
+        Show = Show is "codes" or "boxes" ? Show : "matrix";
+        var set = await view.OfAsync(State, "draft", null, HttpContext.RequestAborted);
+        SetUp = set.Result!.SetUp.SetUp;
+        if (Show == "matrix") Matrix = (await use.MatrixAsync(Actor, EntityCode, SetUp, Side, Standing, Category, HttpContext.RequestAborted)).Result;
+        if (Show == "codes" && CodeForm is null && Code is not null)
+            CodeForm = new RowForm(Parts.TaxCodes, Parts.TaxCodes.Write(SetUp).FirstOrDefault(r => r[0] == Code), EntityCode);
+        if (Show == "boxes")
+        {
+            (From, To) = (From ?? new DateOnly(Today.Year, Today.Month, 1).AddMonths(-2), To ?? Today);
+            Boxes = (await use.BoxesAsync(Actor, EntityCode, From.Value, To.Value, HttpContext.RequestAborted)).Result ?? [];
+        }
+        return Page();
+    }
+}

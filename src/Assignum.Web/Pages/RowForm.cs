@@ -1,0 +1,34 @@
+using Assignum.Core.SetUps;
+
+namespace Assignum.Web.Pages;
+
+/// <summary>A row of any part of the set-up as a form: fields made from the part's columns, with what its author saw beside them.</summary>
+/// <param name="Cells">The row as it is; null for a new one.</param>
+/// <param name="Given">What was typed, where the form comes back with a fault.</param>
+public sealed record RowForm(Part Part, string?[]? Cells, string Entity, IReadOnlyDictionary<string, string?>? Given = null)
+{
+    /// <summary>Names of the fields begin with these.</summary>
+    public const string New = "new.", Was = "was.";
+
+    /// <summary>What a field shows.</summary>
+    public string? Value(int column) => Given is not null && Given.TryGetValue(Part.Columns[column].Name, out var given) ? given : Cells?[column];
+
+    /// <summary>The edit that a form asks for. A key column of an existing row stays as it was.</summary>
+    /// <param name="gone">Whether the row is to be taken away.</param>
+    public static RowChange Read(Part part, IFormCollection form, bool gone = false)
+    {
+        var existed = part.Columns.Any(c => form.ContainsKey(Was + c.Name));
+        string?[]? before = existed ? [.. part.Columns.Select(c => Cell(form[Was + c.Name]))] : null;
+        if (gone) return SetUpEdit.Row(part, before, null);
+        var cells = part.Columns.Where(c => form.ContainsKey(New + c.Name)).ToDictionary(c => c.Name, c => Cell(form[New + c.Name]));
+        if (before is null)
+            foreach (var column in part.Columns.Where(c => c.Unset is not null && cells.GetValueOrDefault(c.Name) is null)) cells[column.Name] = column.Unset;
+        return SetUpEdit.Row(part, before, cells);
+    }
+
+    /// <summary>What was typed, by column.</summary>
+    public static IReadOnlyDictionary<string, string?> Typed(Part part, IFormCollection form) =>
+        part.Columns.Where(c => form.ContainsKey(New + c.Name)).ToDictionary(c => c.Name, c => Cell(form[New + c.Name]));
+
+    private static string? Cell(string? text) => string.IsNullOrWhiteSpace(text) ? null : text.Trim();
+}

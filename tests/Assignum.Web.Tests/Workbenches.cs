@@ -1,0 +1,106 @@
+using System.Net;
+using System.Net.Http.Headers;
+using System.Text;
+using System.Text.Json;
+using Assignum.Web.Api;
+using Assignum.Web.Drawing;
+using DocumentFormat.OpenXml.Packaging;
+using OpenQA.Selenium;
+
+namespace Assignum.Web.Tests;
+
+/// <summary>The workbook over HTTP, long answers to a client that does not read, and drawings.</summary>
+[Collection(AppCollection.Name)]
+public class Workbenches(RunningApp app)
+{
+    private static CancellationToken Stop => TestContext.Current.CancellationToken;
+
+    private static StringContent Json(string text) => new(text, Encoding.UTF8, "application/json");
+
+    [Fact]
+    public async Task The_bundle_as_workbook_goes_out_comes_back_and_is_undone()
+    {
+        using var client = app.Client();
+        (await client.PostAsync("/api/v1/entities", Json("""{"code":"BOOK","name":"Book","currency":"EUR"}"""), Stop)).EnsureSuccessStatusCode();
+        using var ask = new HttpRequestMessage(HttpMethod.Get, "/api/v1/entities/SKERROW/bundle");
+        ask.Headers.Accept.Add(new MediaTypeWithQualityHeaderValue("application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"));
+        var book = await (await client.SendAsync(ask, Stop)).Content.ReadAsByteArrayAsync(Stop);
+        using (var opened = SpreadsheetDocument.Open(new MemoryStream(book), false)) opened.WorkbookPart!.WorksheetParts.Count().ShouldBeGreaterThan(20);
+
+        // Of another entity: the sheet that names it is refused with its place, nothing is half done.
+        var refused = await client.PostAsync("/api/v1/entities/BOOK/bundle?apply=true", new ByteArrayContent(book), Stop);
+        refused.StatusCode.ShouldBe(HttpStatusCode.UnprocessableEntity);
+        (await refused.Content.ReadAsStringAsync(Stop)).ShouldContain("wrong-entity");
+
+        var applied = await client.PostAsync("/api/v1/entities/BOOK/bundle?apply=true", new ByteArrayContent(Without(book, "entity")), Stop);
+        applied.EnsureSuccessStatusCode();
+        using var answer = JsonDocument.Parse(await applied.Content.ReadAsStringAsync(Stop));
+        var change = answer.RootElement.GetProperty("change").GetInt64();
+        (await client.GetStringAsync("/api/v1/entities/BOOK/changes", Stop)).ShouldContain("bundle imported");
+        (await client.PostAsync($"/api/v1/entities/BOOK/changes/{change}/undo", null, Stop)).EnsureSuccessStatusCode();
+        (await client.PostAsync($"/api/v1/entities/BOOK/changes/{change}/undo", null, Stop)).StatusCode.ShouldBe(HttpStatusCode.Conflict);
+        var empty = new List<Core.SetUps.FormFault>();
+        Formats.Bundles.Bundle.FromFile(new MemoryStream(await client.GetByteArrayAsync("/api/v1/entities/BOOK/bundle", Stop)), empty).Single(s => s.Part.Name == "accounts").Rows.ShouldBeEmpty();
+    }
+
+    private static byte[] Without(byte[] book, string sheet)
+    {
+        using var bytes = new MemoryStream();
+        bytes.Write(book);
+        using (var opened = SpreadsheetDocument.Open(bytes, true))
+            opened.WorkbookPart!.Workbook!.Sheets!.Elements<DocumentFormat.OpenXml.Spreadsheet.Sheet>().Single(s => s.Name == sheet).Remove();
+        return bytes.ToArray();
+    }
+
+    [Fact]
+    public async Task A_client_that_sends_all_before_it_reads_is_answered_in_full()
+    {
+        // More answers than sockets hold: the client below reads nothing before its last line is sent.
+        const int lines = 60_000;
+        var broken = Enumerable.Range(0, lines).Select(i => i % 3 == 1 ? "{broken" : $$"""{"source":"long","id":"{{i}}","kind":"no-such-kind","date":"2026-06-15","text":"{{new string('x', 60)}}"}""");
+        using var content = new StringContent(string.Join('\n', broken), Encoding.UTF8, "application/x-ndjson");
+        using var request = new HttpRequestMessage(HttpMethod.Post, "/api/v1/entities/SKERROW/events") { Content = content };
+        using var client = app.Client();
+        var answers = (await (await client.SendAsync(request, HttpCompletionOption.ResponseContentRead, Stop)).Content.ReadAsStringAsync(Stop)).Split('\n', StringSplitOptions.RemoveEmptyEntries);
+        answers.Length.ShouldBe(lines);
+        using var last = JsonDocument.Parse(answers[^1]);
+        last.RootElement.GetProperty("row").GetInt32().ShouldBe(lines);
+        answers.Count(a => a.Contains("bad-json", StringComparison.Ordinal)).ShouldBe(lines / 3);
+        answers.Count(a => a.Contains("\"refused\"", StringComparison.Ordinal)).ShouldBe(lines);
+    }
+
+    [Fact]
+    public async Task Answers_written_while_nobody_reads_come_out_whole_and_in_order()
+    {
+        await using var spool = new AnswerSpool();
+        for (var i = 0; i < 2_000; i++) await spool.WriteAsync(Encoding.UTF8.GetBytes($"{i}\n"), Stop);
+        var to = new MemoryStream();
+        var sending = spool.SendAsync(to, Stop);
+        for (var i = 2_000; i < 4_000; i++) await spool.WriteAsync(Encoding.UTF8.GetBytes($"{i}\n"), Stop);
+        spool.Complete();
+        await sending;
+        Encoding.UTF8.GetString(to.ToArray()).ShouldBe(string.Concat(Enumerable.Range(0, 4_000).Select(i => $"{i}\n")));
+    }
+
+    [Fact]
+    public async Task A_flow_is_as_wide_as_its_amounts_and_no_words_lie_on_each_other()
+    {
+        using var client = app.Client();
+        var sale = """{"source":"t","id":"FLOW","kind":"sales-invoice","date":"2026-06-15","party":"SHOP-GALE","lines":[{"item":"RG-100","unitPrice":100},{"item":"BK-4","unitPrice":900},{"item":"RG-100","unitPrice":0.01}],"charges":[{"amount":9}]}""";
+        using var answer = JsonDocument.Parse(await (await client.PostAsync("/api/v1/entities/SKERROW/rehearsals", Json(sale), Stop)).Content.ReadAsStringAsync(Stop));
+        var entry = answer.RootElement[0].GetProperty("entry").Deserialize<Formats.Json.EntryDocument>(JsonSerializerOptions.Web)!;
+        var flow = Flow.Of(entry, "sales invoice", "");
+
+        var debits = flow.Bands.Where(b => b.Side == "debit").Sum(b => b.Width) / 2;
+        var credits = flow.Bands.Where(b => b.Side == "credit").Sum(b => b.Width) / 2;
+        // The cent has a band that can still be seen; the rest is in proportion.
+        (credits - debits).ShouldBeInRange(-0.01, 2.01);
+        foreach (var column in flow.Boxes.GroupBy(b => (b.Kind, b.X)))
+        {
+            var words = column.OrderBy(b => b.TextY).Select(b => b.TextY).ToArray();
+            for (var i = 1; i < words.Length; i++) (words[i] - words[i - 1]).ShouldBeGreaterThanOrEqualTo(32);
+        }
+        flow.Boxes.ShouldAllBe(b => b.Y >= 0 && b.Y + b.Height <= flow.Height && b.X >= 0 && b.X + b.Width <= flow.Width);
+        flow.Boxes.Count(b => b.Kind == "leg").ShouldBe(entry.Lines.Count);
+    }
+}
