@@ -4,8 +4,6 @@ using Assignum.Core.Chart;
 using Assignum.Core.Entries;
 using Assignum.Core.Landing;
 using Npgsql;
-using NpgsqlTypes;
-using static NpgsqlTypes.NpgsqlDbType;
 
 namespace Assignum.Storage;
 
@@ -139,35 +137,16 @@ public sealed class JournalWriter(NpgsqlConnection db, int entity, string who, F
         return ids;
     }
 
-    private async Task CopyAsync<T>(string target, IReadOnlyCollection<T> rows, Action<CopyRow, T> write, CancellationToken stop)
+    private async Task CopyAsync<T>(string target, IReadOnlyCollection<T> rows, Action<CopyStream, T> write, CancellationToken stop)
     {
         if (rows.Count == 0) return;
-        await using var import = await db.BeginBinaryImportAsync($"copy {target} from stdin (format binary)", stop);
-        var row = new CopyRow(import);
+        var fields = target.Count(c => c == ',') + 1;
+        await using var copy = await CopyStream.BeginAsync(db, target, stop);
         foreach (var item in rows)
         {
-            // Values go into the connection's buffer; only a full buffer waits for the network.
-            import.StartRow();
-            write(row, item);
+            await copy.RowAsync(fields, stop);
+            write(copy, item);
         }
-        await import.CompleteAsync(stop);
-    }
-
-    private sealed class CopyRow(NpgsqlBinaryImporter to)
-    {
-        public CopyRow Int(int? v) => Write(v, Integer);
-        public CopyRow Big(long v) { to.Write(v, Bigint); return this; }
-        public CopyRow Num(decimal? v) => Write(v, Numeric);
-        public CopyRow Day(DateOnly v) { to.Write(v, NpgsqlDbType.Date); return this; }
-        public CopyRow Bool(bool v) { to.Write(v, NpgsqlDbType.Boolean); return this; }
-        public CopyRow Uuid(Guid v) { to.Write(v, NpgsqlDbType.Uuid); return this; }
-        public CopyRow Text(string? v) { if (v is null) to.WriteNull(); else to.Write(v, NpgsqlDbType.Text); return this; }
-        public CopyRow Json(string? v) { if (v is null) to.WriteNull(); else to.Write(v, Jsonb); return this; }
-
-        private CopyRow Write<T>(T? v, NpgsqlDbType type) where T : struct
-        {
-            if (v is null) to.WriteNull(); else to.Write(v.Value, type);
-            return this;
-        }
+        await copy.CompleteAsync(stop);
     }
 }

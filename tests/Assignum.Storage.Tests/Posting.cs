@@ -47,7 +47,11 @@ public class Posting
         foreach (var year in new[] { 2026, 2027 })
             (await company.AskAsync<long>($"select max(sequence) - count(*) from entry where year = {year}")).ShouldBe(0);
         (await company.AskAsync<long>("select count(*) from entry")).ShouldBe(96);
-        // The sums by day are those of the lines.
+        // The sums by day and by month are those of the lines.
+        (await company.AskAsync<long>("""
+            select count(*) from (select account_id, date_trunc('month', date)::date as month, sum(debit) d, sum(credit) c from entry_line join entry using (entity_id, entry_id) group by 1, 2) l
+            full join account_month s using (account_id, month) where l.d is distinct from s.debit or l.c is distinct from s.credit
+            """)).ShouldBe(0);
         (await company.AskAsync<long>("""
             select count(*) from (select account_id, date, sum(debit) d, sum(credit) c from entry_line join entry using (entity_id, entry_id) group by 1, 2) l
             full join account_day s using (account_id, date) where l.d is distinct from s.debit or l.c is distinct from s.credit
@@ -58,6 +62,8 @@ public class Posting
             select (select count(*) from entry_line l where not exists (select from entry n where (n.entity_id, n.entry_id) = (l.entity_id, l.entry_id))
                       or not exists (select from trace t where (t.entity_id, t.trace_id) = (l.entity_id, l.trace_id))
                       or not exists (select from accounts a where (a.entity_id, a.account_id) = (l.entity_id, l.account_id)))
+                 + (select count(*) from entry n where not exists (select from event v where (v.entity_id, v.event_id) = (n.event_entity_id, n.event_id)))
+                 + (select count(*) from event v where not exists (select from entity e where e.entity_id = v.entity_id))
                  + (select count(*) from entry_tax x where not exists (select from entry n where (n.entity_id, n.entry_id) = (x.entity_id, x.entry_id)))
                  + (select count(*) from subledger_movement m where not exists (select from entry_line l where (l.entity_id, l.entry_id, l.line_no) = (m.entity_id, m.entry_id, m.line_no)))
             """)).ShouldBe(0);

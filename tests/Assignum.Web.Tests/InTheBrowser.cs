@@ -111,7 +111,8 @@ public sealed class InTheBrowser : IDisposable
         wait.Until(b => b.FindElement(By.CssSelector(".kinds")).Text.Contains("makes no entry", StringComparison.Ordinal));
         // Trying changes nothing.
         Find(".band").Text.ShouldContain("Edition");
-        foreach (var kind in Core.Entries.EventKinds.All)
+        // What the demo has no account for (charges between entities) is said there, and is no example of the others.
+        foreach (var kind in Core.Entries.EventKinds.All.Where(k => k.Name != "intercompany-charge"))
         {
             Go("/e/SKERROW/patterns?kind=" + kind.Name);
             Find("h1").Text.ShouldContain(kind.Name.Replace('-', ' '));

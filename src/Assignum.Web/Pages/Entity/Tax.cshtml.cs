@@ -47,6 +47,21 @@ public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, T
 
     public Task<IActionResult> OnGetAsync() => ShowAsync();
 
+    /// <summary>What is shown, as a file: the matrix, the codes with their rates, or the boxes.</summary>
+    public async Task<IActionResult> OnGetListAsync(string? format)
+    {
+        await ShowAsync();
+        return Show switch
+        {
+            "codes" => ListFile.Of("tax-codes", format ?? "csv", ["code", "name", "direction", "category", "reverse charge", "from", "rate", "reclaimed", "base box", "tax box", "reverse base box", "reverse tax box"],
+                SetUp.TaxCodes.OrderBy(c => c.Code, StringComparer.Ordinal).SelectMany(c => Rates(c.Code).DefaultIfEmpty().Select(r => new object?[]
+                    { c.Code, c.Name, Words.Of(c.Direction), c.Category, c.ReverseCharge ? "yes" : "no", r?.From, r?.Rate, c.Deductible, c.BaseBox, c.TaxBox, c.ReverseBaseBox, c.ReverseTaxBox }))),
+            "boxes" => ListFile.Of("tax-boxes", format ?? "csv", ["box", "takes", "code", "lines", "amount"], Boxes.Select(b => new object?[] { b.Box, b.What, b.Code, b.Lines, b.Amount })),
+            _ => ListFile.Of("tax-matrix-" + Words.Of(Side), format ?? "csv", ["standing", "category", "code", "lines", "can occur"],
+                Matrix!.Cells.Values.OrderBy(c => c.Standing, StringComparer.Ordinal).ThenBy(c => c.Category, StringComparer.Ordinal).Select(c => new object?[] { c.Standing, c.Category, c.Code, c.Lines, c.Reachable ? "yes" : "no" })),
+        };
+    }
+
     /// <summary>Saves the cells of the matrix that were changed.</summary>
     public async Task<IActionResult> OnPostMatrixAsync(string? reason)
     {
