@@ -166,6 +166,32 @@ public sealed class InTheBrowser : IDisposable
     }
 
     [Fact]
+    public void A_sibling_account_gets_the_next_free_number_and_can_be_taken_back()
+    {
+        SignIn("nora");
+        Go("/e/SKERROW/chart");
+        Find("a[href$='/chart/4012']").SendKeys(Keys.Enter);
+        Find("h1").Text.ShouldContain("4012");
+        Find(".pane").Text.ShouldContain("sales revenue");
+        NothingSerious();
+        Find("a[href*='/chart/new?from=4012']").SendKeys(Keys.Enter);
+        var number = Find("#new-number").GetAttribute("value")!;
+        wait.Until(b => b.FindElement(By.Id("number-said")).Text.Contains("free", StringComparison.Ordinal));
+        Find("#new-number").Clear();
+        Find("#new-number").SendKeys("4010");
+        wait.Until(b => b.FindElement(By.Id("number-said")).Text.Contains("4010 is Instruments", StringComparison.Ordinal));
+        Find("#new-number").Clear();
+        Find("#new-number").SendKeys(number);
+        Find("#new-name").SendKeys("Instruments to museums");
+        NothingSerious();
+        Find("#reason").SendKeys("a new line" + Keys.Enter);
+        Find("h1").Text.ShouldBe(number + " Instruments to museums");
+        Find(".donebox button").SendKeys(Keys.Enter);
+        wait.Until(b => b.Url.EndsWith("/chart", StringComparison.Ordinal));
+        browser.FindElements(By.CssSelector($"a[href$='/chart/{number}']")).ShouldBeEmpty();
+    }
+
+    [Fact]
     public void A_document_is_seen_beside_itself_for_another_party()
     {
         SignIn("nora");

@@ -7,6 +7,12 @@ namespace Assignum.Web.Pages;
 /// <param name="Given">What was typed, where the form comes back with a fault.</param>
 public sealed record RowForm(Part Part, string?[]? Cells, string Entity, IReadOnlyDictionary<string, string?>? Given = null)
 {
+    /// <summary>The columns shown, in order; null: all of the part's.</summary>
+    public IReadOnlyList<string>? Columns { get; init; }
+
+    /// <summary>Positions of the columns shown.</summary>
+    public IEnumerable<int> Positions => Columns is null ? Enumerable.Range(0, Part.Columns.Count) : Columns.Select(n => Part.Columns.ToList().FindIndex(c => c.Name == n));
+
     /// <summary>Names of the fields begin with these.</summary>
     public const string New = "new.", Was = "was.";
 
