@@ -1,32 +1,17 @@
 using System.Net;
 using System.Text;
 using System.Text.Json;
-using System.Text.RegularExpressions;
 using Assignum.Web.Pages;
 using Assignum.Web.Pages.Entity;
+using static Assignum.Web.Tests.PageClient;
 
 namespace Assignum.Web.Tests;
 
 /// <summary>Pages without a browser: rights, lists as files, forms, and what a forged or stale request gets.</summary>
 [Collection(AppCollection.Name)]
-public partial class Pages(RunningApp app)
+public class Pages(RunningApp app)
 {
     private static CancellationToken Stop => TestContext.Current.CancellationToken;
-
-    [GeneratedRegex("name=\"__RequestVerificationToken\" type=\"hidden\" value=\"([^\"]+)\"")]
-    private static partial Regex Token();
-
-    private static async Task<string> TokenAsync(HttpClient client, string path) => Token().Match(await client.GetStringAsync(path, Stop)).Groups[1].Value;
-
-    private async Task<HttpClient> SignedInAsync(string name)
-    {
-        var client = new HttpClient(new HttpClientHandler { AllowAutoRedirect = false, CookieContainer = new CookieContainer() }) { BaseAddress = app.Address };
-        var answer = await client.PostAsync("/sign-in", Form(("name", name), ("password", Start.DemoLoader.Password), ("__RequestVerificationToken", await TokenAsync(client, "/sign-in"))), Stop);
-        answer.StatusCode.ShouldBe(HttpStatusCode.Redirect);
-        return client;
-    }
-
-    private static FormUrlEncodedContent Form(params (string Name, string Value)[] fields) => new(fields.Select(f => KeyValuePair.Create(f.Name, f.Value)));
 
     [Theory]
     [InlineData("/sign-in")]
@@ -36,14 +21,14 @@ public partial class Pages(RunningApp app)
     [InlineData("/")]
     public async Task A_form_without_its_token_is_refused(string path)
     {
-        using var client = await SignedInAsync("admin");
+        using var client = await app.SignedInAsync("admin");
         (await client.PostAsync(path, Form(("name", "nora"), ("password", "x")), Stop)).StatusCode.ShouldBe(HttpStatusCode.BadRequest);
     }
 
     [Fact]
     public async Task A_viewer_cannot_post_import_publish_or_create_even_with_a_form_of_their_own_making()
     {
-        using var client = await SignedInAsync("iris");
+        using var client = await app.SignedInAsync("iris");
         var token = await TokenAsync(client, "/e/SKERROW/rehearse");
         var sale = """{"source":"own","id":"IRIS-1","kind":"sales-invoice","date":"2026-06-15","party":"SHOP-GALE","lines":[{"item":"RG-100","unitPrice":1}]}""";
         var post = await client.PostAsync("/e/SKERROW/rehearse?handler=Post", Form(("json", sale), ("__RequestVerificationToken", token)), Stop);
@@ -60,7 +45,7 @@ public partial class Pages(RunningApp app)
     [Fact]
     public async Task An_upload_is_applied_only_by_who_looked_at_it_and_only_once_looked_at()
     {
-        using var client = await SignedInAsync("nora");
+        using var client = await app.SignedInAsync("nora");
         var token = await TokenAsync(client, "/e/SKERROW/files");
         var answer = await client.PostAsync("/e/SKERROW/files?handler=Apply", Form(("upload", Guid.NewGuid().ToString()), ("expected", "x"), ("__RequestVerificationToken", token)), Stop);
         answer.StatusCode.ShouldBe(HttpStatusCode.UnprocessableEntity);
@@ -72,7 +57,7 @@ public partial class Pages(RunningApp app)
     [InlineData("/e/SKERROW/journal?handler=List&format=csv", "text/csv", "number,date,kind")]
     public async Task A_list_can_be_had_as_a_file(string path, string type, string header)
     {
-        using var client = await SignedInAsync("iris");
+        using var client = await app.SignedInAsync("iris");
         var answer = await client.GetAsync(path, Stop);
         answer.Content.Headers.ContentType!.MediaType.ShouldBe(type);
         (await answer.Content.ReadAsStringAsync(Stop)).ShouldStartWith(header);
@@ -81,7 +66,7 @@ public partial class Pages(RunningApp app)
     [Fact]
     public async Task A_list_can_be_had_as_a_workbook_with_a_frozen_header()
     {
-        using var client = await SignedInAsync("iris");
+        using var client = await app.SignedInAsync("iris");
         var bytes = await client.GetByteArrayAsync("/e/SKERROW/chart?handler=List&format=xlsx", Stop);
         using var zip = new System.IO.Compression.ZipArchive(new MemoryStream(bytes));
         using var sheet = new StreamReader(zip.Entries.Single(e => e.FullName.StartsWith("xl/worksheets/", StringComparison.Ordinal)).Open());
@@ -94,7 +79,7 @@ public partial class Pages(RunningApp app)
     [Fact]
     public async Task The_journal_pages_filters_and_takes_hostile_filters_as_text()
     {
-        using var client = await SignedInAsync("iris");
+        using var client = await app.SignedInAsync("iris");
         (await client.GetStringAsync("/e/SKERROW/journal", Stop)).ShouldContain("Older entries");
         var one = await client.GetStringAsync("/e/SKERROW/journal?q=INV-0001", Stop);
         one.ShouldContain("INV-0001");
@@ -113,14 +98,14 @@ public partial class Pages(RunningApp app)
     [InlineData("/e/SKERROW/files?handler=Bundle&edition=77")]
     public async Task What_is_not_there_is_404(string path)
     {
-        using var client = await SignedInAsync("iris");
+        using var client = await app.SignedInAsync("iris");
         (await client.GetAsync(path, Stop)).StatusCode.ShouldBe(HttpStatusCode.NotFound);
     }
 
     [Fact]
     public async Task Pickers_find_by_code_first_and_then_by_any_part_of_the_name()
     {
-        using var client = await SignedInAsync("iris");
+        using var client = await app.SignedInAsync("iris");
         var html = await client.GetStringAsync("/e/SKERROW/pick?type=item&q=rg-1", Stop);
         html.IndexOf("RG-100", StringComparison.Ordinal).ShouldBeGreaterThan(0);
         (await client.GetStringAsync("/e/SKERROW/pick?type=party&q=kerry", Stop)).ShouldContain("SCH-KERRY");
@@ -131,7 +116,7 @@ public partial class Pages(RunningApp app)
     [Fact]
     public async Task A_document_posted_twice_by_its_form_is_posted_once()
     {
-        using var client = await SignedInAsync("nora");
+        using var client = await app.SignedInAsync("nora");
         var fields = new[]
         {
             ("kind", "sales-invoice"), ("id", "form-twice"), ("f.date", "2026-06-15"), ("f.party", "SHOP-GALE"), ("f.reference", "TWICE"), ("lines[0].item", "RG-100"), ("lines[0].unitPrice", "10"),

@@ -44,7 +44,8 @@ public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvent
         if (step is { } n && (await workbench.RunAsync(Actor, EntityCode, null, HttpContext.RequestAborted)).Result?.Kept.Documents.ElementAtOrDefault(n - 1) is { } kept)
         {
             (Step, Json) = (n, kept);
-            Document = (JsonObject)JsonNode.Parse(kept)!;
+            // A document that is no object, or of no known kind, is mended as text.
+            Document = JsonNode.Parse(kept) as JsonObject ?? [];
             Id = Document["id"]?.ToString() ?? Id;
             Take(Document["kind"]?.ToString() is { } known && EventKinds.Find(known) is not null ? known : "json");
             return;
