@@ -29,7 +29,7 @@ internal sealed partial class FaultPages(RequestDelegate next, ILogger<FaultPage
 
     private static (int Status, string Title, string Code, string Message) Explain(Exception e) => e switch
     {
-        BadHttpRequestException bad => (bad.StatusCode, "The request cannot be read", "bad-request", bad.StatusCode == 413 ? "The request is larger than is taken here." : "The request is malformed."),
+        BadHttpRequestException bad => (bad.StatusCode, "The request cannot be read", "bad-request", bad.StatusCode == 413 ? "The request is larger than is taken here." : "The request is malformed: look at the values in its address, and at its end if it was cut off."),
         _ when IsDatabaseAway(e) => (503, "The database does not answer", "database-away", "The database cannot be reached just now. Nothing was changed. Try again in a moment."),
         _ => (500, "Something broke", "broken", "A fault of the program. Nothing of this request was kept; the fault is in the log."),
     };

@@ -46,6 +46,8 @@ builder.Services.AddAntiforgery(a => { a.Cookie.Name = "assignum-form"; a.Cookie
 builder.Services.AddHttpContextAccessor();
 builder.Services.AddRazorPages(p => p.Conventions.AllowAnonymousToPage("/SignIn").AllowAnonymousToPage("/Problem"));
 builder.Services.ConfigureHttpJsonOptions(j => ApiJson.Configure(j.SerializerOptions));
+// A value of the wrong kind in an address is answered like any other fault (FaultPages).
+builder.Services.Configure<RouteHandlerOptions>(r => r.ThrowOnBadRequest = true);
 builder.Services.AddOpenApi("v1");
 builder.Services.AddResponseCompression();
 

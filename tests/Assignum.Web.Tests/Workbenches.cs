@@ -43,6 +43,23 @@ public class Workbenches(RunningApp app)
         Formats.Bundles.Bundle.FromFile(new MemoryStream(await client.GetByteArrayAsync("/api/v1/entities/BOOK/bundle", Stop)), empty).Single(s => s.Part.Name == "accounts").Rows.ShouldBeEmpty();
     }
 
+    [Theory]
+    [InlineData("POST", "/changes/abc/undo", 400, "bad-request")]
+    [InlineData("POST", "/changes/99999999999999999999/undo", 400, "bad-request")]
+    [InlineData("POST", "/changes/999999/undo", 404, "unknown-change")]
+    [InlineData("GET", "/changes?limit=x", 400, "bad-request")]
+    [InlineData("GET", "/entries?after=1.5", 400, "bad-request")]
+    public async Task A_value_of_the_wrong_kind_in_an_address_is_a_fault_in_words(string method, string path, int status, string code)
+    {
+        using var client = app.Client();
+        using var request = new HttpRequestMessage(new HttpMethod(method), "/api/v1/entities/SKERROW" + path);
+        using var answer = await client.SendAsync(request, Stop);
+        ((int)answer.StatusCode).ShouldBe(status);
+        answer.Content.Headers.ContentType!.MediaType.ShouldBe("application/problem+json");
+        using var json = JsonDocument.Parse(await answer.Content.ReadAsStringAsync(Stop));
+        json.RootElement.GetProperty("errors")[0].GetProperty("code").GetString().ShouldBe(code);
+    }
+
     private static byte[] Without(byte[] book, string sheet)
     {
         using var bytes = new MemoryStream();
