@@ -35,11 +35,12 @@ public static class TaxStore
         return uses;
     }
 
+    /// <param name="decimals">Decimals of the base currency.</param>
     /// <summary>Amounts by box over tax dates, both ends inclusive. Input tax that is not reclaimed enters no box. Uses entry_tax_date.</summary>
-    public static async Task<IReadOnlyList<BoxAmount>> BoxesAsync(NpgsqlConnection db, int entity, DateOnly from, DateOnly to, CancellationToken stop)
+    public static async Task<IReadOnlyList<BoxAmount>> BoxesAsync(NpgsqlConnection db, int entity, int decimals, DateOnly from, DateOnly to, CancellationToken stop)
     {
         await using var command = new NpgsqlCommand("""
-            with t as (select *, entity_tax - case when tax = 0 then 0 else round(entity_tax * non_deductible / tax, 2) end as reclaimed
+            with t as (select *, entity_tax - case when tax = 0 then 0 else round(entity_tax * non_deductible / tax, $4) end as reclaimed
                        from entry_tax where entity_id = $1 and tax_date between $2 and $3)
             select box, what, code, count(*)::int, sum(amount) from (
               select base_box as box, 'base' as what, code, entity_base as amount from t
@@ -48,7 +49,7 @@ public static class TaxStore
               union all select reverse_tax_box, 'reverse tax', code, entity_tax from t) b
             where box is not null group by box, what, code order by box, what, code
             """, db)
-        { Parameters = { new() { Value = entity }, new() { Value = from }, new() { Value = to } } };
+        { Parameters = { new() { Value = entity }, new() { Value = from }, new() { Value = to }, new() { Value = decimals } } };
         await using var reader = await command.ExecuteReaderAsync(stop);
         var boxes = new List<BoxAmount>();
         while (await reader.ReadAsync(stop)) boxes.Add(new BoxAmount(reader.GetString(0), reader.GetString(1), reader.GetString(2), reader.GetInt32(3), reader.GetDecimal(4)));

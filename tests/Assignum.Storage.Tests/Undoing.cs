@@ -100,6 +100,22 @@ public class Undoing
     }
 
     [Fact]
+    public async Task A_new_account_or_a_new_name_opens_no_draft_and_a_new_class_of_one_in_use_does()
+    {
+        await using var company = new Company();
+        var code = await company.OpenAsync();
+        async Task<bool> DraftOpenAsync() => await company.AskAsync<long>("select count(*) from edition where status = 'draft'") > 0;
+        var added = await company.ImportAsync(code, [Row(Parts.Accounts, ("number", "4098"), ("name", "Museums"), ("class", "revenue"), ("kind", "posting"), ("parent", "4000"))]);
+        await company.ImportAsync(code, [Row(Parts.Accounts, ("number", "4010"), ("name", "Instruments sold"), ("class", "revenue"), ("kind", "posting"))]);
+        (await DraftOpenAsync()).ShouldBeFalse();
+        (await DraftAsync(company, code)).Accounts.Single(a => a.Number == "4010").Name.ShouldBe("Instruments sold");
+        (await new EditSetUp(company.Desk).UndoAsync(company.Actor, code, added.Result!.Change!.Value, Stop)).Refused.ShouldBeNull();
+        (await DraftOpenAsync()).ShouldBeFalse();
+        await company.ImportAsync(code, [Row(Parts.Accounts, ("number", "4010"), ("name", "Instruments sold"), ("class", "other-income"), ("kind", "posting"))]);
+        (await DraftOpenAsync()).ShouldBeTrue();
+    }
+
+    [Fact]
     public async Task A_balance_on_any_day_is_the_sum_of_the_lines_up_to_it()
     {
         await using var company = new Company();

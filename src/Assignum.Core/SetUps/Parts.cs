@@ -29,6 +29,9 @@ public static class Parts
 
     public static readonly Part Accounts = AccountPart.Define();
 
+    /// <summary>Columns of an account that, once it is in use, only a draft changes; the others are records.</summary>
+    public static IReadOnlySet<string> AccountColumnsHeld => AccountPart.HeldColumns;
+
     public static readonly Part ReliefAccounts = new Part<ReliefAccount>("relief-accounts", HeldBy.Edition,
         [Key("account"), Key("relief"), Text("label")],
         s => s.ReliefAccounts, (s, rows) => s with { ReliefAccounts = rows },

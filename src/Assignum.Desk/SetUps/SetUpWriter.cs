@@ -28,8 +28,9 @@ internal static class SetUpWriter
     public static async Task<long> ApplyAsync(NpgsqlConnection db, EntityState state, Actor actor, IReadOnlyList<RowChange> changes, Func<Part, string, bool> inUse,
         string what, string? reason, long? undoes, CancellationToken stop)
     {
-        // The terms of an account in use are held by the edition, and so is what its part says of any other.
-        var edition = changes.Any(c => c.Part.HeldBy == HeldBy.Edition);
+        // Of accounts only the terms of those in use wait in the draft: a new one or a new name opens none.
+        var edition = changes.Any(c => c.Part.HeldBy == HeldBy.Edition && (c.Part != Parts.Accounts
+            || c is { Before: not null, After: not null } && inUse(Parts.Accounts, c.Key) && c.Cells.Any(x => Parts.AccountColumnsHeld.Contains(x.Column))));
         var draft = state.Draft ?? (edition ? await EditionStore.OpenDraftAsync(db, state, actor.Name, stop) : null);
         await SetUpStore.ApplyAsync(db, state.Id, new EditionView(View(state).Number, draft?.Id), changes, number => inUse(Parts.Accounts, number), actor.Name, stop);
         await EditionStore.TouchAsync(db, state.Id, draft?.Id, stop);

@@ -42,7 +42,7 @@ public sealed class TaxUse(DeskContext desk)
         await using var db = await desk.Database.OpenAsync(stop);
         var entered = await desk.EnterAsync(db, actor, entity, Role.Viewer, false, stop);
         if (entered.Result is not { } state) return entered.Pass<IReadOnlyList<BoxAmount>>();
-        return new Outcome<IReadOnlyList<BoxAmount>>(await TaxStore.BoxesAsync(db, state.Id, from, to, stop), null, []);
+        return new Outcome<IReadOnlyList<BoxAmount>>(await TaxStore.BoxesAsync(db, state.Id, Core.Money.Currencies.Decimals(state.Currency) ?? 2, from, to, stop), null, []);
     }
 
     private static MatrixView Of(SetUp setUp, TaxDirection direction, Dictionary<(string, string), int> lines, string? standing, string? category)
