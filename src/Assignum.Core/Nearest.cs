@@ -6,8 +6,8 @@ public static class Nearest
     /// <summary>The candidate with the fewest single-letter edits from <paramref name="word"/>; the first of equals.</summary>
     public static string To(string word, IEnumerable<string> candidates) => candidates.MinBy(c => Distance(word, c)) ?? "";
 
-    // Levenshtein distance over a single row; inputs are short names.
-    private static int Distance(string a, string b)
+    /// <summary>Levenshtein distance: single letters added, taken away or changed.</summary>
+    public static int Distance(string a, string b)
     {
         if (a.Length > 100) a = a[..100];
         var row = Enumerable.Range(0, b.Length + 1).ToArray();

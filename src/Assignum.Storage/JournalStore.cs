@@ -70,7 +70,7 @@ public static class JournalStore
             select asked.control, asked.party, asked.reference, latest.account, latest.rate, coalesce(sums.open, 0)
             from (select distinct * from unnest($2, $3, $4) as a(control, party, reference)) asked
             cross join lateral (
-              select m.account, m.rate from subledger_movement m
+              select a."number" as account, m.rate from subledger_movement m join accounts a on a.entity_id = m.entity_id and a.account_id = m.account_id
               where m.entity_id = $1 and m.control = asked.control and m.party = asked.party and m.reference = asked.reference and not m.settles
               order by m.entry_id desc, m.line_no limit 1) latest
             cross join lateral (

@@ -1,3 +1,4 @@
+using Assignum.Core.Chart;
 using Assignum.Core.SetUps;
 using Npgsql;
 using NpgsqlTypes;
@@ -39,6 +40,9 @@ public static class SetUpStore
     public static async Task ApplyAsync(NpgsqlConnection db, int entity, EditionView view, IReadOnlyList<RowChange> changes,
         Func<string, bool> accountInUse, string who, CancellationToken stop)
     {
+        await ChartStore.RenumberAsync(db, entity, Renumbering.In(changes), who, stop);
+        await HistoryAsync(db, entity, [.. changes.Where(Renumbering.Renumbers)], who, stop);
+        changes = [.. changes.Where(c => !Renumbering.Renumbers(c))];
         foreach (var change in changes.Where(c => c.Part == Parts.Entity)) await EntityAsync(db, entity, change.After!, stop);
         await AccountsAsync(db, entity, view, [.. changes.Where(c => c.Part == Parts.Accounts)], accountInUse, stop);
         foreach (var table in PartTable.Plain)

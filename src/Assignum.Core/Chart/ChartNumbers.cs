@@ -37,6 +37,9 @@ public sealed class ChartNumbers
         return own.Count == 0 ? null : $"{number} lies outside the numbers of {Words.Of(@class)} ({string.Join(", ", own.Select(b => $"{b.From} to {b.To}"))}).";
     }
 
+    /// <summary>The class in whose numbers a number lies, or null where no band speaks of it.</summary>
+    public AccountClass? BandOf(string number) => bands.FirstOrDefault(b => Within(b, number))?.Class;
+
     /// <summary>
     /// The next free number after an account, in the step its neighbours keep, before the numbers of another heading begin
     /// and within its class's band where it is in one; else the next free one at all in those bounds; null when none is left.
@@ -66,7 +69,7 @@ public sealed class ChartNumbers
     }
 
     /// <summary>The number of a child where a like heading's child stands so; null when it cannot be carried over.</summary>
-    private static string? Alike(string likeHeading, string likeChild, string heading)
+    internal static string? Alike(string likeHeading, string likeChild, string heading)
     {
         if (likeChild.StartsWith(likeHeading, StringComparison.Ordinal)) return heading + likeChild[likeHeading.Length..];
         return Split(likeHeading) is { } a && Split(likeChild) is { } b && Split(heading) is { } h && a.Prefix == b.Prefix && a.Width == b.Width && b.Digits > a.Digits

@@ -12,10 +12,8 @@ internal sealed record GuardedLeg(EventKind Kind, Leg Leg, string Account, Accou
 {
     public Purpose? Purpose => Leg.Purpose;
 
-    public Remark Error(string code, string message) => Say(code, Severity.Error, message);
-    public Remark Warning(string code, string message) => Say(code, Severity.Warning, message);
-    private Remark Say(string code, Severity severity, string message) =>
-        new(code, severity, message, Account, Purpose?.Name, Leg.Context.Line);
+    public Remark Error(string code, string message) => new(code, Severity.Error, message, Account, Purpose?.Name, Leg.Context.Line);
+    public Remark? Say(Unfit? unfit) => unfit is null ? null : new(unfit.Code, unfit.Severity, unfit.Message, Account, Purpose?.Name, Leg.Context.Line);
 }
 
 /// <summary>The guards: each looks at one landed leg and says what is wrong with it, or nothing.</summary>
@@ -25,42 +23,14 @@ internal static class Guards
     public static readonly IReadOnlyList<Func<GuardedLeg, Remark?>> All =
         [Usable, Tripwire, ClassFits, ControlFits, PartyKindFits, DimensionsFit, CurrencyFits, TaxFits];
 
-    private static Remark? Usable(GuardedLeg leg) => leg.Record switch
-    {
-        null => leg.Error("account-missing", $"Account {leg.Account} does not exist: create it or assign another."),
-        { Kind: AccountKind.Heading } => leg.Error("account-heading", $"Account {leg.Account} is a heading; only posting accounts take amounts."),
-        { Status: RecordStatus.Archived } => leg.Error("account-archived", $"Account {leg.Account} is archived: assign another or make it active."),
-        _ => null,
-    };
+    private static Remark? Usable(GuardedLeg leg) => leg.Say(Fitness.Usable(leg.Account, leg.Record));
+    private static Remark? Tripwire(GuardedLeg leg) => leg.Record is { } account ? leg.Say(Fitness.Tripwire(account, leg.Purpose, leg.ByDefault)) : null;
+    private static Remark? ClassFits(GuardedLeg leg) => leg.Record is { } account ? leg.Say(Fitness.ClassFits(account, leg.Purpose, leg.ByDefault)) : null;
 
-    private static Remark? Tripwire(GuardedLeg leg) => leg.Record is not { Tripwire: true } ? null
-        : leg.ByDefault || leg.Purpose is null
-            ? leg.Warning("tripwire", $"Account {leg.Account} is a tripwire: an assignment is missing above the default.")
-            : leg.Error("tripwire-written", $"Account {leg.Account} is a tripwire and may not be written on a document.");
-
-    private static Remark? ClassFits(GuardedLeg leg) =>
-        leg.Record is { } account && leg.Purpose is { } purpose && !(account.Tripwire && leg.ByDefault) && !purpose.Accepts(account.Class)
-            ? leg.Error("class", $"Account {leg.Account} is of class {Words.Of(account.Class)}; {purpose.Name} takes {string.Join(" or ", purpose.Classes.Select(Words.Of))}.")
-            : null;
-
-    private static Remark? ControlFits(GuardedLeg leg)
-    {
-        if (leg.Record is not { } account) return null;
-        var needed = leg.Purpose?.Control ?? Control.None;
-        if (account.Control == needed) return null;
-        if (account.Control == Control.None)
-            return account.Tripwire && leg.ByDefault ? null
-                : leg.Error("control-needed", $"{leg.Purpose!.Name} needs a control account of {Words.Of(needed)}; {leg.Account} is none.");
-        // An opening, and a revaluation of an account marked for it, may touch control accounts by hand.
-        if (leg.Purpose is null && (leg.Kind.AdmitsControlAccounts || leg.Kind is Kinds.CurrencyRevalued && account.Revalue)) return null;
-        var message = $"Account {leg.Account} is the control account of {Words.Of(account.Control)}; {leg.Purpose?.Name ?? "a hand entry"} should not use it.";
-        return account.HandEntries switch
-        {
-            HandEntries.Accept => null,
-            HandEntries.Warn => leg.Warning("control-account", message),
-            _ => leg.Error("control-account", message),
-        };
-    }
+    // An opening, and a revaluation of an account marked for it, may touch control accounts by hand.
+    private static Remark? ControlFits(GuardedLeg leg) =>
+        leg.Record is not { } account || leg.Purpose is null && (leg.Kind.AdmitsControlAccounts || leg.Kind is Kinds.CurrencyRevalued && account.Revalue) ? null
+            : leg.Say(Fitness.ControlFits(account, leg.Purpose, leg.ByDefault));
 
     private static Remark? PartyKindFits(GuardedLeg leg)
     {

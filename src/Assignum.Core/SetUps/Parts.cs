@@ -143,6 +143,26 @@ public static class Parts
     /// <summary>The part of that name, or null.</summary>
     public static Part? Find(string name) => All.FirstOrDefault(p => p.Name == name);
 
+    /// <summary>Whose codes a column holds; groups of one kind. Null where it holds none, or those of several.</summary>
+    public static (Part Part, GroupKind? Kind)? Refers(Part part, string column) => (part.Name, column) switch
+    {
+        ("relief-accounts", "account" or "relief") or ("assignments" or "crosswalk", "account") => (Accounts, null),
+        ("accounts", "parent") => (Accounts, null),
+        ("accounts" or "assignments", "tax_code") or ("tax-rates" or "tax-matrix", "code") => (TaxCodes, null),
+        ("items", "group") or ("assignments", "item_group") => (Groups, GroupKind.Item),
+        ("parties", "customer_group") => (Groups, GroupKind.Customer),
+        ("parties", "supplier_group") => (Groups, GroupKind.Supplier),
+        ("projects", "group") or ("assignments", "project_group") => (Groups, GroupKind.Project),
+        ("assignments", "item") => (Items, null),
+        ("assignments", "party") or ("projects", "customer") => (Parties, null),
+        ("assignments", "location") => (Locations, null),
+        ("assignments", "channel") => (Channels, null),
+        ("assignments", "method") => (Methods, null),
+        ("assignments", "reason") => (Reasons, null),
+        ("assignments", "project") or ("projects", "parent") => (Projects, null),
+        _ => null,
+    };
+
     internal static string Day(DateOnly day) => day.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture);
     internal static string Yes(bool yes) => yes ? "yes" : "no";
     internal static string? Num(decimal? number) => number?.ToString("0.##########", CultureInfo.InvariantCulture);

@@ -1,3 +1,5 @@
+using Assignum.Core.Chart;
+
 namespace Assignum.Core.SetUps;
 
 /// <summary>Changes rows of a set-up one by one: what pages edit and what undoing turns back.</summary>
@@ -12,6 +14,9 @@ public static class SetUpEdit
     public static ImportPlan Plan(SetUp current, IReadOnlyList<RowChange> edits, Func<Part, string, bool> inUse)
     {
         var faults = new List<FormFault>();
+        // Renumbering comes first: what names the account follows, and all edits look at it as it is then.
+        var carried = Carry(ref current, ref edits, faults);
+        if (faults.Count > 0) return new ImportPlan(current, [], faults, []);
         var next = current;
         var parts = edits.Select(e => e.Part).Distinct().OrderBy(Order).ToList();
         var lineOf = new Dictionary<(Part, string), int>();
@@ -38,12 +43,58 @@ public static class SetUpEdit
         if (faults.Count == 0)
             foreach (var fault in SetUpRules.Check(next))
                 faults.Add(new FormFault(fault.Part.Name, lineOf.GetValueOrDefault((fault.Part, fault.Key)), fault.Column, fault.Code, fault.Message));
-        return new ImportPlan(next, faults.Count > 0 ? [] : SetUpImport.Difference(current, next, parts), faults, []);
+        return new ImportPlan(next, faults.Count > 0 ? [] : [.. carried, .. SetUpImport.Difference(current, next, parts)], faults, []);
     }
 
-    /// <summary>The edits that turn changes back, last first.</summary>
-    public static IReadOnlyList<RowChange> Reverse(IReadOnlyList<RowChange> changes) => [.. changes.Reverse().Select(c =>
-        new RowChange(c.Part, c.After is null ? ChangeKind.Added : c.Before is null ? ChangeKind.Removed : ChangeKind.Changed, c.Key, c.After, c.Before))];
+    // Takes the new numbers into the set-up and the edits; returns the changes that this alone makes.
+    private static List<RowChange> Carry(ref SetUp current, ref IReadOnlyList<RowChange> edits, List<FormFault> faults)
+    {
+        var (part, was) = (Parts.Accounts, current);
+        if (!edits.Any(Renumbering.Renumbers)) return [];
+        var held = current.Accounts.Select(a => a.Number).ToHashSet(StringComparer.Ordinal);
+        var numbers = new Dictionary<string, string>(StringComparer.Ordinal);
+        var taken = new HashSet<string>(StringComparer.Ordinal);
+        for (var i = 0; i < edits.Count; i++)
+        {
+            if (!Renumbering.Renumbers(edits[i]) || !held.Contains(edits[i].Key)) continue;
+            var to = part.KeyOf(edits[i].After!);
+            if (to.Length == 0) faults.Add(new FormFault(part.Name, i + 1, "number", "missing-value", $"Account {edits[i].Key} needs a number."));
+            else if (!taken.Add(to)) faults.Add(new FormFault(part.Name, i + 1, "number", "exists", $"Two accounts would become {to}: choose a number for each."));
+            else numbers[edits[i].Key] = to;
+        }
+        foreach (var (from, to) in numbers)
+            if (held.Contains(to) && !numbers.ContainsKey(to))
+                faults.Add(new FormFault(part.Name, edits.ToList().FindIndex(e => e.Key == from && e.Part == part) + 1, "number", "exists", $"{to} is {was.Accounts.First(a => a.Number == to).Name}: choose a free number."));
+        if (faults.Count > 0) return [];
+
+        current = Renumbering.Carry(current, numbers);
+        var (at, parent) = (part.Keys[0], part.Columns.ToList().FindIndex(c => c.Name == "parent"));
+        string?[]? Now(string?[]? cells, string?[]? seen)
+        {
+            if (cells is null) return null;
+            var row = cells.ToArray();
+            // A parent that its author left as it was follows too; one that was chosen anew is meant as it is said.
+            if (row[parent] is { } heading && (seen is null || seen[parent] == heading)) row[parent] = numbers.GetValueOrDefault(heading, heading);
+            if (seen is null && row[at] is { } own) row[at] = numbers.GetValueOrDefault(own, own);
+            return row;
+        }
+        edits = [.. edits.Select(e => e.Part != part || e.Before is null ? e : e with { Key = numbers.GetValueOrDefault(e.Key, e.Key), Before = Now(e.Before, null), After = Now(e.After, e.Before) })];
+        var rows = part.Write(current).ToDictionary(part.KeyOf, StringComparer.Ordinal);
+        return [.. part.Write(was).Where(r => numbers.ContainsKey(r[at]!)).Select(r => new RowChange(part, ChangeKind.Changed, r[at]!, r, rows[numbers[r[at]!]]))];
+    }
+
+    /// <summary>The edits that turn changes back, last first. An account that was renumbered and changed is one edit.</summary>
+    public static IReadOnlyList<RowChange> Reverse(IReadOnlyList<RowChange> changes)
+    {
+        var renumbered = changes.Where(Renumbering.Renumbers).ToDictionary(c => c.Part.KeyOf(c.After!), StringComparer.Ordinal);
+        var joined = changes.Where(c => !Renumbering.Renumbers(c) && c.Part == Parts.Accounts && c.Before is not null && c.After is not null && renumbered.ContainsKey(c.Key)).ToDictionary(c => c.Key, StringComparer.Ordinal);
+        return [.. changes.Reverse().Where(c => c.Part != Parts.Accounts || !joined.TryGetValue(c.Key, out var j) || !ReferenceEquals(j, c)).Select(c =>
+        {
+            var (before, after) = (c.After, c.Before);
+            if (Renumbering.Renumbers(c) && joined.TryGetValue(c.Part.KeyOf(c.After!), out var more)) before = more.After;
+            return new RowChange(c.Part, before is null ? ChangeKind.Added : after is null ? ChangeKind.Removed : ChangeKind.Changed, c.Part.KeyOf((before ?? after)!), before, after);
+        })];
+    }
 
     /// <summary>An edit of a part's row by column name; null takes the row away. Cells not named stay as they are.</summary>
     public static RowChange Row(Part part, string?[]? before, IReadOnlyDictionary<string, string?>? cells)

@@ -1,4 +1,5 @@
 using Assignum.Core;
+using Assignum.Core.Chart;
 using Assignum.Core.SetUps;
 using Assignum.Desk.Access;
 using Assignum.Storage;
@@ -16,27 +17,39 @@ public sealed class EditSetUp(DeskContext desk)
     /// <summary>Makes edits. Refused as a conflict, cell by cell, where somebody else changed what was seen.</summary>
     /// <param name="what">What is done, in words for the history: "tax rate added".</param>
     public Task<Outcome<EditResult>> RunAsync(Actor actor, string entity, string what, string? reason, IReadOnlyList<RowChange> edits, CancellationToken stop) =>
-        ChangeAsync(actor, entity, what, reason, (_, _) => Task.FromResult(new Outcome<IReadOnlyList<RowChange>>(edits, null, [])), null, stop);
+        MakeAsync(actor, entity, what, reason, (_, _) => edits, stop);
+
+    /// <summary>Makes the edits that are worked out from what is there now; refused where working them out names a fault.</summary>
+    public Task<Outcome<EditResult>> MakeAsync(Actor actor, string entity, string what, string? reason, Func<SetUp, List<Fault>, IReadOnlyList<RowChange>> make, CancellationToken stop) =>
+        ChangeAsync(actor, entity, what, reason, (_, _, current) =>
+        {
+            var faults = new List<Fault>();
+            var edits = make(current, faults);
+            return Task.FromResult(faults.Count > 0 ? Outcome<IReadOnlyList<RowChange>>.No(Refusal.Invalid, faults) : new Outcome<IReadOnlyList<RowChange>>(edits, null, []));
+        }, null, stop);
 
     /// <summary>
     /// Undoes a change, while nothing has used it: its rows are as it left them, nothing posted or live refers to what it
     /// added, and the draft it was made in is not published. Undoing can be undone.
     /// </summary>
     public Task<Outcome<EditResult>> UndoAsync(Actor actor, string entity, long change, CancellationToken stop) =>
-        ChangeAsync(actor, entity, "", null, (db, state) => TurnedAsync(db, state, change, stop), change, stop);
+        ChangeAsync(actor, entity, "", null, (db, state, _) => TurnedAsync(db, state, change, stop), change, stop);
 
     private async Task<Outcome<EditResult>> ChangeAsync(Actor actor, string entity, string what, string? reason,
-        Func<NpgsqlConnection, EntityState, Task<Outcome<IReadOnlyList<RowChange>>>> asked, long? undoes, CancellationToken stop)
+        Func<NpgsqlConnection, EntityState, SetUp, Task<Outcome<IReadOnlyList<RowChange>>>> asked, long? undoes, CancellationToken stop)
     {
         if (reason?.Length > 2000) return Outcome<EditResult>.No(Refusal.Invalid, "too-long", "The reason has more than 2000 characters.", "reason");
         await using var db = await desk.Database.OpenAsync(stop);
         await using var transaction = await db.BeginTransactionAsync(stop);
         var entered = await desk.EnterAsync(db, actor, entity, Role.Preparer, true, stop);
         if (entered.Result is not { } state) return entered.Pass<EditResult>();
-        var edits = await asked(db, state);
+        var current = await SetUpWriter.CurrentAsync(db, state, stop);
+        var edits = await asked(db, state, current);
         if (edits.Result is null) return edits.Pass<EditResult>();
         var uses = await SetUpWriter.UsesAsync(desk, db, state, edits.Result.Where(e => e.After is null).Select(e => e.Part), stop);
-        var plan = SetUpEdit.Plan(await SetUpWriter.CurrentAsync(db, state, stop), edits.Result, uses);
+        var plan = SetUpEdit.Plan(current, edits.Result, uses);
+        // A person archives an account when all that names it names another; a file may, and an undoing puts back what was.
+        if (undoes is null && Archived(plan) is { Count: > 0 } held) plan = plan with { Changes = [], Faults = [.. plan.Faults, .. held] };
         if (plan.Faults.Count > 0)
             return new Outcome<EditResult>(new EditResult(null, plan), plan.Faults.Any(f => f.Code is "changed-meanwhile" or "exists") ? Refusal.Conflict : Refusal.Invalid,
                 [.. plan.Faults.Select(f => new Fault(f.Code, f.Message, f.Row > 0 ? $"{f.Part}[{f.Row}].{f.Column}" : f.Column))]);
@@ -45,6 +58,15 @@ public sealed class EditSetUp(DeskContext desk)
         var id = await SetUpWriter.ApplyAsync(db, state, actor, plan.Changes, uses, what, reason, undoes, stop);
         await transaction.CommitAsync(stop);
         return new EditResult(id, plan);
+    }
+
+    private static List<FormFault> Archived(ImportPlan plan)
+    {
+        var faults = new List<FormFault>();
+        foreach (var change in plan.Changes.Where(c => c is { Kind: ChangeKind.Archived } && c.Part == Parts.Accounts))
+            if (ChartReferences.Holding(plan.Next, change.Key) is { Count: > 0 } references)
+                faults.Add(new FormFault(change.Part.Name, 0, "status", "still-named", $"Account {change.Key} is named by {references.Count} other {(references.Count == 1 ? "row" : "rows")}, the first of them {references[0].What} ({references[0].Where}): put another account in its place first."));
+        return faults;
     }
 
     private static async Task<Outcome<IReadOnlyList<RowChange>>> TurnedAsync(NpgsqlConnection db, EntityState state, long change, CancellationToken stop)

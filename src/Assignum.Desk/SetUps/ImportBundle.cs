@@ -18,14 +18,15 @@ public sealed class ImportBundle(DeskContext desk)
 
     /// <summary>Applies files; refused with every fault when there is any.</summary>
     /// <param name="name">The file's name, for the history.</param>
+    /// <param name="what">What is done, in words for the history.</param>
     /// <param name="expected">The state a preview showed (see <see cref="StateOf"/>): applying what somebody changed since is refused. Null: whatever it is.</param>
-    public Task<Outcome<ImportResult>> ApplyAsync(Actor actor, string entity, IReadOnlyList<Sheet> sheets, IReadOnlyList<FormFault> faults, bool partial, string? expected, CancellationToken stop, string? name = null) =>
-        RunAsync(actor, entity, sheets, faults, partial, true, expected, stop, name);
+    public Task<Outcome<ImportResult>> ApplyAsync(Actor actor, string entity, IReadOnlyList<Sheet> sheets, IReadOnlyList<FormFault> faults, bool partial, string? expected, CancellationToken stop, string? name = null, string what = "bundle imported") =>
+        RunAsync(actor, entity, sheets, faults, partial, true, expected, stop, name, what);
 
     /// <summary>A text that changes whenever the draft or the records do.</summary>
     public static string StateOf(EntityState entity) => $"{entity.RecordsRevision}-{entity.Latest?.Number ?? 0}-{entity.Draft?.Id ?? 0}-{entity.Draft?.Revision ?? 0}";
 
-    private async Task<Outcome<ImportResult>> RunAsync(Actor actor, string entity, IReadOnlyList<Sheet> sheets, IReadOnlyList<FormFault> faults, bool partial, bool apply, string? expected, CancellationToken stop, string? name = null)
+    private async Task<Outcome<ImportResult>> RunAsync(Actor actor, string entity, IReadOnlyList<Sheet> sheets, IReadOnlyList<FormFault> faults, bool partial, bool apply, string? expected, CancellationToken stop, string? name = null, string what = "")
     {
         await using var db = await desk.Database.OpenAsync(stop);
         await using var transaction = await db.BeginTransactionAsync(stop);
@@ -44,7 +45,7 @@ public sealed class ImportBundle(DeskContext desk)
             return apply ? new Outcome<ImportResult>(new ImportResult(false, plan, null), Refusal.Invalid, [.. plan.Faults.Select(Fault)]) : new ImportResult(false, plan, null);
 
         if (plan.Changes.Count == 0) return new ImportResult(true, plan, null);
-        var id = await SetUpWriter.ApplyAsync(db, state, actor, plan.Changes, uses, "bundle imported", name, null, stop);
+        var id = await SetUpWriter.ApplyAsync(db, state, actor, plan.Changes, uses, what, name, null, stop);
         await transaction.CommitAsync(stop);
         return new ImportResult(true, plan, id);
     }

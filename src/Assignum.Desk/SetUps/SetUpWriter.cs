@@ -1,3 +1,4 @@
+using Assignum.Core.Chart;
 using Assignum.Core.SetUps;
 using Assignum.Desk.Access;
 using Assignum.Storage;
@@ -28,9 +29,13 @@ internal static class SetUpWriter
     public static async Task<long> ApplyAsync(NpgsqlConnection db, EntityState state, Actor actor, IReadOnlyList<RowChange> changes, Func<Part, string, bool> inUse,
         string what, string? reason, long? undoes, CancellationToken stop)
     {
+        // Whether something is used was asked by the numbers before; what follows a renumbering goes by the numbers after it.
+        var old = changes.Where(Renumbering.Renumbers).ToDictionary(c => Parts.Accounts.KeyOf(c.After!), c => c.Key, StringComparer.Ordinal);
+        var asked = inUse;
+        if (old.Count > 0) inUse = (part, key) => asked(part, part == Parts.Accounts ? old.GetValueOrDefault(key, key) : key);
         // Of accounts only the terms of those in use wait in the draft: a new one or a new name opens none.
         var edition = changes.Any(c => c.Part.HeldBy == HeldBy.Edition && (c.Part != Parts.Accounts
-            || c is { Before: not null, After: not null } && inUse(Parts.Accounts, c.Key) && c.Cells.Any(x => Parts.AccountColumnsHeld.Contains(x.Column))));
+            || c is { Before: not null, After: not null } && !Renumbering.Renumbers(c) && inUse(Parts.Accounts, c.Key) && c.Cells.Any(x => Parts.AccountColumnsHeld.Contains(x.Column))));
         var draft = state.Draft ?? (edition ? await EditionStore.OpenDraftAsync(db, state, actor.Name, stop) : null);
         await SetUpStore.ApplyAsync(db, state.Id, new EditionView(View(state).Number, draft?.Id), changes, number => inUse(Parts.Accounts, number), actor.Name, stop);
         await EditionStore.TouchAsync(db, state.Id, draft?.Id, stop);

@@ -52,6 +52,23 @@ public static class Bundle
         return Workbook.Read(file, faults);
     }
 
+    /// <summary>Whether an archive unpacks to no more than <see cref="LargestUnpacked"/>; its bytes are counted, not believed.</summary>
+    /// <exception cref="InvalidDataException">It is damaged.</exception>
+    internal static bool Fits(ZipArchive archive)
+    {
+        var budget = new Budget(LargestUnpacked);
+        try
+        {
+            foreach (var entry in archive.Entries)
+            {
+                using var bytes = entry.Open();
+                new CountedStream(bytes, budget).CopyTo(Stream.Null);
+            }
+            return true;
+        }
+        catch (BundleTooLargeException) { return false; }
+    }
+
     /// <summary>Reads every CSV file of a folder.</summary>
     public static IReadOnlyList<Sheet> FromFolder(string folder, List<FormFault> faults)
     {

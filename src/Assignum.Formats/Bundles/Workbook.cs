@@ -24,7 +24,7 @@ public static class Workbook
     private const int LongestList = 255;
 
     // How a formula that fails shows (ECMA-376 part 1, 18.17.3).
-    private static readonly HashSet<string> CellErrors = ["#DIV/0!", "#N/A", "#NAME?", "#NULL!", "#NUM!", "#REF!", "#VALUE!", "#GETTING_DATA"];
+    internal static readonly HashSet<string> CellErrors = ["#DIV/0!", "#N/A", "#NAME?", "#NULL!", "#NUM!", "#REF!", "#VALUE!", "#GETTING_DATA"];
 
     // The reader asks for Windows' code page even where, as in .xlsx, all text is Unicode.
     static Workbook() => System.Text.Encoding.RegisterProvider(System.Text.CodePagesEncodingProvider.Instance);
@@ -32,15 +32,16 @@ public static class Workbook
     /// <summary>The part that has more rows than a sheet can hold, or null.</summary>
     public static Part? TooLong(SetUp setUp) => Parts.All.FirstOrDefault(p => p.Write(setUp).Count >= XlsxSheet.MostRows);
 
-    /// <summary>Writes a set-up.</summary>
-    public static void Write(SetUp setUp, Stream to)
+    /// <summary>Writes a set-up, or some parts of it.</summary>
+    public static void Write(SetUp setUp, Stream to, IReadOnlyList<Part>? parts = null)
     {
+        parts ??= Parts.All;
         using var book = SpreadsheetDocument.Create(to, SpreadsheetDocumentType.Workbook);
         var workbook = XlsxSheet.Begin(book);
-        var sheets = Parts.All.ToDictionary(p => p, p => p.Write(setUp));
-        foreach (var part in Parts.All)
+        var sheets = parts.ToDictionary(p => p, p => p.Write(setUp));
+        foreach (var part in parts)
             XlsxSheet.Add(workbook, part.Name, [.. part.Columns.Select(c => c.Name)], sheets[part].Select(r => Cells(part, r)), [.. Lists(part, sheets)]);
-        XlsxSheet.Add(workbook, Legend, ["sheet", "column", "key", "needed", "holds", "words", "", "purpose", "what it is for"], LegendRows(), []);
+        XlsxSheet.Add(workbook, Legend, ["sheet", "column", "key", "needed", "holds", "words", "", "purpose", "what it is for"], LegendRows(parts), []);
     }
 
     /// <summary>Reads a workbook. Anything wrong is named in <paramref name="faults"/>, never thrown.</summary>
@@ -123,33 +124,13 @@ public static class Workbook
             if (column.Words.Count > 0 && column.Words.Sum(w => w.Length + 1) <= LongestList && column.Name != "party_kinds") yield return new ValueList(i, $"\"{string.Join(',', column.Words)}\"", true);
             else if (column.Name == "purpose" || (part, column.Name) == (Parts.Borrows, "from")) yield return new ValueList(i, $"{Legend}!$H$2:$H${Purposes.All.Count + 1}", true);
             else if ((part, column.Name) == (Parts.Policies, "policy")) yield return new ValueList(i, $"\"{string.Join(',', Core.SetUps.Policies.Known.Keys)}\"", true);
-            else if (Refers(part, column.Name) is { } to && Range(to.Part, to.Kind, sheets) is { } range) yield return new ValueList(i, range, false);
+            else if (Parts.Refers(part, column.Name) is { } to && Range(to.Part, to.Kind, sheets) is { } range) yield return new ValueList(i, range, false);
         }
     }
 
-    // Which sheet a column's codes come from. Groups stand sorted by kind, so those of one kind are one range.
-    private static (Part Part, GroupKind? Kind)? Refers(Part part, string column) => (part.Name, column) switch
-    {
-        ("relief-accounts", "account" or "relief") or ("assignments" or "crosswalk", "account") => (Parts.Accounts, null),
-        ("accounts", "parent") => (Parts.Accounts, null),
-        ("accounts" or "assignments", "tax_code") or ("tax-rates" or "tax-matrix", "code") => (Parts.TaxCodes, null),
-        ("items", "group") or ("assignments", "item_group") => (Parts.Groups, GroupKind.Item),
-        ("parties", "customer_group") => (Parts.Groups, GroupKind.Customer),
-        ("parties", "supplier_group") => (Parts.Groups, GroupKind.Supplier),
-        ("projects", "group") or ("assignments", "project_group") => (Parts.Groups, GroupKind.Project),
-        ("assignments", "item") => (Parts.Items, null),
-        ("assignments", "party") or ("projects", "customer") => (Parts.Parties, null),
-        ("assignments", "location") => (Parts.Locations, null),
-        ("assignments", "channel") => (Parts.Channels, null),
-        ("assignments", "method") => (Parts.Methods, null),
-        ("assignments", "reason") => (Parts.Reasons, null),
-        ("assignments", "project") or ("projects", "parent") => (Parts.Projects, null),
-        _ => null,
-    };
-
     private static string? Range(Part part, GroupKind? kind, Dictionary<Part, IReadOnlyList<string?[]>> sheets)
     {
-        var rows = sheets[part];
+        if (!sheets.TryGetValue(part, out var rows)) return null;
         var (first, count, column) = (0, rows.Count, "A");
         if (kind is { } of)
         {
@@ -160,9 +141,9 @@ public static class Workbook
         return count == 0 ? null : $"'{part.Name}'!${column}${first + 2}:${column}${first + count + 1}";
     }
 
-    private static IEnumerable<object?[]> LegendRows()
+    private static IEnumerable<object?[]> LegendRows(IReadOnlyList<Part> parts)
     {
-        var columns = Parts.All.SelectMany(p => p.Columns.Select(c => (Part: p, Column: c))).ToList();
+        var columns = parts.SelectMany(p => p.Columns.Select(c => (Part: p, Column: c))).ToList();
         for (var i = 0; i < Math.Max(columns.Count, Purposes.All.Count); i++)
         {
             var row = new object?[9];

@@ -8,8 +8,14 @@ namespace Assignum.Formats.Lists;
 /// <summary>Lists of pages as files for people: formulas are neutralised, numbers stay numbers.</summary>
 public static class ListWriter
 {
-    /// <summary>Text that a spreadsheet would run is led by an apostrophe; numbers and other text stay as they are.</summary>
-    public static string Neutral(string text) => text.Length > 0 && text[0] is '=' or '+' or '-' or '@' or '\t' or '\r' ? "'" + text : text;
+    /// <summary>Text that a spreadsheet would run is led by an apostrophe; numbers and other text stay as they are. <see cref="Plain"/> turns it back.</summary>
+    public static string Neutral(string text) => Runs(text) ? "'" + text : text;
+
+    /// <summary>Takes away the apostrophe that <see cref="Neutral"/> put before text.</summary>
+    public static string Plain(string text) => text.StartsWith('\'') && Runs(text) ? text[1..] : text;
+
+    // Also what is led by apostrophes already, so that each text is written in one way only.
+    private static bool Runs(string text) => text.TrimStart('\'') is { Length: > 0 } rest && rest[0] is '=' or '+' or '-' or '@' or '\t' or '\r';
 
     /// <summary>CSV with a header, UTF-8, RFC 4180.</summary>
     public static void Csv(IReadOnlyList<string> header, IEnumerable<object?[]> rows, Stream to)

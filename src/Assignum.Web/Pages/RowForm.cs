@@ -19,6 +19,14 @@ public sealed record RowForm(Part Part, string?[]? Cells, string Entity, IReadOn
     /// <summary>What a field shows.</summary>
     public string? Value(int column) => Given is not null && Given.TryGetValue(Part.Columns[column].Name, out var given) ? given : Cells?[column];
 
+    /// <summary>Where choices for a column come from, or null where none are offered.</summary>
+    public string? Pick(Column column)
+    {
+        if (Parts.Refers(Part, column.Name) is not { } to) return null;
+        var type = to.Part.Name switch { "accounts" => "account", "tax-codes" => "tax-code", "parties" => "party", "groups" => null, var plural => plural[..^1] };
+        return type is null ? null : $"/e/{Entity}/pick?type={type}{((Part, column.Name) == (Parts.Accounts, "parent") ? "&headings=true" : "")}";
+    }
+
     /// <summary>The edit that a form asks for. A key column of an existing row stays as it was.</summary>
     /// <param name="gone">Whether the row is to be taken away.</param>
     public static RowChange Read(Part part, IFormCollection form, bool gone = false)

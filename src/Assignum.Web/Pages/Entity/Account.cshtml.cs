@@ -2,7 +2,9 @@ using System.Globalization;
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
+using Assignum.Core.Statements;
 using Assignum.Desk;
+using Assignum.Desk.Chart;
 using Assignum.Desk.Posting;
 using Assignum.Desk.SetUps;
 using Assignum.Storage;
@@ -11,7 +13,7 @@ using Microsoft.AspNetCore.Mvc;
 namespace Assignum.Web.Pages.Entity;
 
 /// <summary>One account: every field by what it decides, everything that refers to it, its balance and latest entries; or a new one beside a neighbour.</summary>
-public sealed class AccountModel(DeskContext desk, ViewSetUp view, EditSetUp edit, ReadJournal journal) : EntityPage(desk)
+public sealed class AccountModel(DeskContext desk, ViewSetUp view, EditSetUp edit, ReadJournal journal, ReadAccounts accounts) : EntityPage(desk)
 {
     /// <summary>The address of a new account's page.</summary>
     public const string NewNumber = "new";
@@ -26,7 +28,22 @@ public sealed class AccountModel(DeskContext desk, ViewSetUp view, EditSetUp edi
     public bool IsNew => Number == NewNumber;
     public Account? Account { get; private set; }
     public RowForm Form { get; private set; } = null!;
-    public IReadOnlyList<(string What, string Where)> References { get; private set; } = [];
+    public IReadOnlyList<AccountReference> References { get; private set; } = [];
+
+    /// <summary>What needs another account before this one is archived.</summary>
+    public IReadOnlyList<AccountReference> Holding { get; private set; } = [];
+    public AccountFacts? Facts { get; private set; }
+    public IReadOnlyList<ReliefAccount> Relief { get; private set; } = [];
+    private IReadOnlyDictionary<string, string> names = new Dictionary<string, string>();
+
+    /// <summary>The name of another account, or an empty text.</summary>
+    public string NameOf(string number) => names.GetValueOrDefault(number, "");
+
+    /// <summary>A purpose of the account's subledger: relief accounts are looked for as for it.</summary>
+    public string ReliefPurpose => Purposes.All.FirstOrDefault(p => p.Control == Account!.Control && p.Accepts(Account.Class))?.Name ?? "";
+
+    /// <summary>Whether it can be deleted.</summary>
+    public bool NeverUsed => Facts is { Lines: 0, Live.Count: 0 } && References.Count == 0;
     public BalanceRow? Balance { get; private set; }
     public IReadOnlyList<EntryHead> Latest { get; private set; } = [];
     public string? Warning { get; private set; }
@@ -40,7 +57,7 @@ public sealed class AccountModel(DeskContext desk, ViewSetUp view, EditSetUp edi
         ("Place in the statements", ["number", "name", "short_code", "class", "kind", "parent", "usual_side", "family"]),
         ("Who may post", ["status", "control", "hand_entries", "party_kinds", "currency", "revalue", "tripwire"]),
         ("Tax", ["tax_admits", "tax_code", "capital"]),
-        ("Reporting and notes", ["report_codes", "dimension_rules", "note"]),
+        ("Reporting", ["report_codes", "dimension_rules", "note"]),
     ];
 
     public async Task<IActionResult> OnGetAsync() => await LoadAsync(null) ? Page() : NotFound();
@@ -58,21 +75,102 @@ public sealed class AccountModel(DeskContext desk, ViewSetUp view, EditSetUp edi
         return Content(said, "text/html");
     }
 
+    /// <summary>Shows where in the statements the account of the form falls, before it is saved.</summary>
+    public async Task<IActionResult> OnGetPlaceAsync()
+    {
+        var setUp = (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
+        string? Typed(string column) => Request.Query[RowForm.New + column] is [{ Length: > 0 } text] ? text.Trim() : null;
+        var old = IsNew ? null : setUp.Accounts.FirstOrDefault(a => a.Number == Number);
+        if (!IsNew && old is null) return NotFound();
+        var number = Typed("number") ?? old?.Number ?? "?";
+        var rows = (IReadOnlyList<StatementRow>)[];
+        if ((Core.Words.TryParse<AccountClass>(Typed("class") ?? "", out var @class) || old is not null) && (old is not null || !setUp.Accounts.Any(a => a.Number == number)))
+        {
+            var parent = Request.Query.ContainsKey(RowForm.New + "parent") ? Typed("parent") : old?.Parent;
+            var kind = Typed("kind") == "heading" ? AccountKind.Heading : AccountKind.Posting;
+            var account = (old ?? new Account(number, "", @class, kind)) with
+            {
+                Name = Typed("name") ?? old?.Name ?? "this account", Class = Typed("class") is null ? old!.Class : @class, Kind = Typed("kind") is null && old is not null ? old.Kind : kind,
+                Parent = setUp.Accounts.Any(a => a.Number == parent && a.Kind == AccountKind.Heading && a.Number != number) ? parent : null,
+            };
+            var next = setUp with { Accounts = [.. setUp.Accounts.Where(a => a.Number != account.Number), account] };
+            // A heading that is put below itself is nowhere.
+            if (!SetUpRules.Check(next).Any(f => f is { Code: "cycle" } && f.Part == Parts.Accounts))
+                rows = StatementTree.Around(StatementTree.Lay(next.Accounts, await BalancesAsync()), account.Number, 2);
+        }
+        return Partial("_Place", (rows, number, State.Currency));
+    }
+
+    /// <summary>Says what already uses the account wrongly, as the form's control has it.</summary>
+    public async Task<IActionResult> OnGetControlAsync([FromQuery(Name = RowForm.New + "control")] string? control, [FromQuery(Name = RowForm.New + "hand_entries")] string? hand)
+    {
+        var setUp = (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
+        if (setUp.Accounts.FirstOrDefault(a => a.Number == Number) is not { } account) return NotFound();
+        var entries = Core.Words.TryParse<HandEntries>(hand ?? "", out var said) ? said : HandEntries.Refuse;
+        var wanted = Core.Words.TryParse<Control>(control ?? "", out var its) ? its : Control.None;
+        return Partial("_WrongUses", await accounts.WrongUsesAsync(State, setUp, account with { Control = wanted, HandEntries = entries }, HttpContext.RequestAborted));
+    }
+
+    /// <summary>What the account is, beside another page.</summary>
+    public async Task<IActionResult> OnGetPanelAsync() => await LoadAsync(null) && Account is not null ? Partial("_AccountBeside", this) : NotFound();
+
     public async Task<IActionResult> OnPostAsync(string? reason)
     {
         var change = RowForm.Read(Parts.Accounts, Request.Form);
-        var made = await edit.RunAsync(Actor, EntityCode, change.Before is null ? $"account {change.Key} added" : $"account {change.Key} changed", string.IsNullOrWhiteSpace(reason) ? null : reason.Trim(), [change], HttpContext.RequestAborted);
+        var to = Parts.Accounts.KeyOf(change.After!);
+        return await AfterAsync(await edit.RunAsync(Actor, EntityCode, change.Before is null ? $"account {change.Key} added" : $"account {change.Key} changed", Reason(reason), [change], HttpContext.RequestAborted),
+            change.Before is null ? $"Account {to} was added." : "Saved.", to, RowForm.Typed(Parts.Accounts, Request.Form));
+    }
+
+    public async Task<IActionResult> OnPostRenumberAsync(string? to, bool below)
+    {
+        to = to?.Trim() ?? "";
+        return await AfterAsync(await edit.MakeAsync(Actor, EntityCode, $"account {Number} renumbered {to}", null, (now, faults) =>
+        {
+            if (!now.Accounts.Any(a => a.Number == Number)) faults.Add(new Core.Fault("account-missing", $"Account {Number} is no longer there.", "number"));
+            return Renumbering.Plan(now, Number, to, below);
+        }, HttpContext.RequestAborted), $"{Number} is {to} now, wherever it is named.", to, null);
+    }
+
+    public async Task<IActionResult> OnPostDeleteAsync() => await AfterAsync(await edit.MakeAsync(Actor, EntityCode, $"account {Number} deleted", null, (now, faults) =>
+    {
+        if (now.Accounts.FirstOrDefault(a => a.Number == Number) is { } account) return [SetUpEdit.Row(Parts.Accounts, Parts.Accounts.Write(now with { Accounts = [account] })[0], null)];
+        faults.Add(new Core.Fault("account-missing", $"Account {Number} is no longer there.", "number"));
+        return [];
+    }, HttpContext.RequestAborted), $"Account {Number} is deleted.", null, null);
+
+    public async Task<IActionResult> OnPostRelieveAsync(string? relief, string? label, bool gone)
+    {
+        var row = new Dictionary<string, string?> { ["account"] = Number, ["relief"] = relief?.Trim(), ["label"] = label?.Trim() };
+        string?[] cells = [.. Parts.ReliefAccounts.Columns.Select(c => string.IsNullOrEmpty(row[c.Name]) ? null : row[c.Name])];
+        var change = gone ? SetUpEdit.Row(Parts.ReliefAccounts, cells, null) : SetUpEdit.Row(Parts.ReliefAccounts, null, row);
+        return await AfterAsync(await edit.MakeAsync(Actor, EntityCode, gone ? $"relief {relief} of {Number} taken away" : $"relief {relief} for {Number}", null, (now, faults) =>
+        {
+            var (own, other) = (now.Accounts.FirstOrDefault(a => a.Number == Number), now.Accounts.FirstOrDefault(a => a.Number == relief?.Trim()));
+            if (!gone && other is not null && own is not null && (other.Control != own.Control || other == own)) faults.Add(new Core.Fault("control-needed", $"{other.Number} is no other control account of {Show.Words(Core.Words.Of(own.Control))}: choose one.", "relief"));
+            return [change];
+        }, HttpContext.RequestAborted), gone ? "Taken away." : "Added.", Number, null);
+    }
+
+    private static string? Reason(string? text) => string.IsNullOrWhiteSpace(text) ? null : text.Trim();
+
+    // Back to the account (or the chart, where it is gone) when it was done; the page with what is wrong when not.
+    private async Task<IActionResult> AfterAsync(Outcome<EditResult> made, string done, string? to, IReadOnlyDictionary<string, string?>? typed)
+    {
         if (made.Refused is null)
         {
-            Done = made.Result!.Plan.Changes.Count == 0 ? "Nothing was different." : change.Before is null ? $"Account {change.Key} was added." : "Saved.";
+            Done = made.Result!.Plan.Changes.Count == 0 ? "Nothing was different." : done;
             Change = made.Result.Id?.ToString(CultureInfo.InvariantCulture);
-            return LocalRedirect($"/e/{EntityCode}/chart/{Uri.EscapeDataString(Parts.Accounts.KeyOf(change.After!))}");
+            return LocalRedirect($"/e/{EntityCode}/chart{(to is null ? "" : "/" + Uri.EscapeDataString(to))}");
         }
-        if (!await LoadAsync(RowForm.Typed(Parts.Accounts, Request.Form))) return NotFound();
+        if (!await LoadAsync(typed)) return NotFound();
         Faults = made.Faults;
-        Response.StatusCode = 422;
+        Response.StatusCode = made.Refused == Refusal.Forbidden ? 403 : 422;
         return Page();
     }
+
+    private async Task<IReadOnlyDictionary<string, decimal>> BalancesAsync() =>
+        (await journal.BalancesAsync(Actor, EntityCode, null, HttpContext.RequestAborted)).Result!.ToDictionary(b => b.Account, b => b.Debit - b.Credit);
 
     public async Task<IActionResult> OnPostUndoAsync(long change)
     {
@@ -95,38 +193,20 @@ public sealed class AccountModel(DeskContext desk, ViewSetUp view, EditSetUp edi
         var numbers = new ChartNumbers(setUp.Accounts, setUp.NumberBands);
         if (IsNew)
         {
-            Form = new RowForm(Parts.Accounts, null, EntityCode, typed ?? Beside(setUp, numbers));
+            Form = new RowForm(Parts.Accounts, null, EntityCode, typed ?? NewAccount.Beside(setUp, From is null ? null : numbers.Holder(From)));
             return true;
         }
         if (numbers.Holder(Number) is not { } account) return false;
         Account = account;
         Form = new RowForm(Parts.Accounts, Parts.Accounts.Write(setUp with { Accounts = [account] })[0], EntityCode, typed);
         Warning = numbers.Disagrees(account.Number, account.Class);
-        References = [.. Referring(setUp, account)];
+        References = ChartReferences.To(setUp, Number);
+        Holding = ChartReferences.Holding(setUp, Number);
+        Relief = [.. setUp.ReliefAccounts.Where(r => r.Account == Number)];
+        names = setUp.Accounts.ToDictionary(a => a.Number, a => a.Name);
+        Facts = await accounts.FactsAsync(State, setUp, Number, HttpContext.RequestAborted);
         Balance = (await journal.BalancesAsync(Actor, EntityCode, null, HttpContext.RequestAborted)).Result?.FirstOrDefault(b => b.Account == Number);
         Latest = (await journal.HeadsAsync(Actor, EntityCode, new EntryQuery(Account: Number, Limit: 10, NewestFirst: true), HttpContext.RequestAborted)).Result ?? [];
         return true;
-    }
-
-    // A sibling has everything of its neighbour but what is the neighbour's own: number, name, short code, note.
-    private Dictionary<string, string?> Beside(SetUp setUp, ChartNumbers numbers)
-    {
-        if (From is null || numbers.Holder(From) is not { } neighbour) return [];
-        var cells = Parts.Accounts.Write(setUp with { Accounts = [neighbour] })[0];
-        var values = Parts.Accounts.Columns.Select((c, i) => (c.Name, Cell: cells[i])).ToDictionary(x => x.Name, x => x.Cell);
-        if (neighbour.Kind == AccountKind.Heading) (values["kind"], values["parent"]) = ("posting", neighbour.Number);
-        values["number"] = neighbour.Kind == AccountKind.Heading ? numbers.Under(neighbour.Number) : numbers.Beside(neighbour.Number);
-        values["name"] = values["short_code"] = values["note"] = null;
-        return values;
-    }
-
-    private static IEnumerable<(string What, string Where)> Referring(SetUp setUp, Account account)
-    {
-        foreach (var assignment in setUp.Assignments.Where(a => a.Account == account.Number))
-            yield return (Show.Words(assignment.Purpose), assignment.Key.Count == 0 ? "default" : string.Join(" · ", assignment.Key.Select(k => $"{Core.Words.Of(k.Dimension).Replace('-', ' ')} {k.Value}")));
-        foreach (var child in setUp.Accounts.Where(a => a.Parent == account.Number)) yield return ("account below it", $"{child.Number} {child.Name}");
-        foreach (var relief in setUp.ReliefAccounts.Where(r => r.Account == account.Number || r.Relief == account.Number))
-            yield return (relief.Account == account.Number ? "may be relieved by" : "relieves", relief.Account == account.Number ? relief.Relief : relief.Account);
-        foreach (var row in setUp.Crosswalk.Where(r => r.Account == account.Number)) yield return ("group account", $"{row.GroupAccount} ({row.Balance})");
     }
 }

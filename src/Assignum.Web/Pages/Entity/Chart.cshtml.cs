@@ -1,62 +1,227 @@
+using System.Globalization;
+using System.Text.Json;
 using Assignum.Core;
 using Assignum.Core.Chart;
+using Assignum.Core.SetUps;
+using Assignum.Core.Statements;
 using Assignum.Desk;
+using Assignum.Desk.Chart;
 using Assignum.Desk.Posting;
 using Assignum.Desk.SetUps;
+using Assignum.Formats.Bundles;
 using Assignum.Formats.Lists;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Assignum.Web.Pages.Entity;
 
-/// <summary>The chart as a tree with balances; headings sum what stands below them.</summary>
-public sealed class ChartModel(DeskContext desk, ViewSetUp view, ReadJournal journal) : EntityPage(desk)
+/// <summary>The chart in the order of the statements, with balances: a tree that is read, and a grid that is edited.</summary>
+public sealed class ChartModel(DeskContext desk, ViewSetUp view, ReadJournal journal, EditSetUp edit, BringChart bring) : EntityPage(desk)
 {
+    /// <summary>Rows sent at once; the next follow as they are scrolled to.</summary>
+    public const int PageRows = 250;
+
+    // Edits taken at once: a pasted block of 5,000 accounts by all columns.
+    private const int MostEdits = 120_000;
+
     public override string Place => "chart";
 
     [BindProperty(SupportsGet = true)] public string? Q { get; set; }
     [BindProperty(SupportsGet = true)] public string? Class { get; set; }
+    [BindProperty(SupportsGet = true)] public string? Control { get; set; }
+    [BindProperty(SupportsGet = true)] public string? Lacking { get; set; }
+    [BindProperty(SupportsGet = true)] public string Fields { get; set; } = "statement";
+    [TempData] public string? Done { get; set; }
 
-    /// <summary>A row of the tree. The balance is debit minus credit.</summary>
-    public sealed record Row(Account Account, int Depth, decimal Balance, bool Moved);
+    /// <summary>What a list can be narrowed to.</summary>
+    public static readonly IReadOnlyList<(string Value, string Title)> Narrow =
+        [("active", "active"), ("archived", "archived"), ("unused", "unused"), ("no-tax", "no tax default"), ("no-report", "no report code"), ("off-band", "number off its band")];
 
-    public IReadOnlyList<Row> Rows { get; private set; } = [];
+    /// <summary>The fields that stand beside number and name, by what they decide.</summary>
+    public static readonly IReadOnlyList<(string Value, string Title, IReadOnlyList<string> Columns)> FieldSets =
+    [
+        ("statement", "statement", ["class", "control", "tax_code"]),
+        ("place", "place", ["short_code", "class", "kind", "parent", "usual_side", "family"]),
+        ("posting", "who may post", ["status", "control", "hand_entries", "party_kinds", "currency", "revalue", "tripwire"]),
+        ("tax", "tax", ["class", "tax_admits", "tax_code", "capital"]),
+        ("report", "reporting", ["report_codes", "dimension_rules", "note"]),
+    ];
+
+    /// <summary>A row with the cells of the fields shown.</summary>
+    public sealed record Line(StatementRow Row, IReadOnlyList<(Column Column, string? Cell)> Cells);
+
+    public IReadOnlyList<Line> Lines { get; private set; } = [];
     public int Count { get; private set; }
-    public decimal Debits => Rows.Where(r => r.Account.Kind == AccountKind.Posting && r.Balance > 0).Sum(r => r.Balance);
-    public decimal Credits => -Rows.Where(r => r.Account.Kind == AccountKind.Posting && r.Balance < 0).Sum(r => r.Balance);
+    public int Shown { get; private set; }
+    public int? Next { get; private set; }
+    public decimal Debits { get; private set; }
+    public decimal Credits { get; private set; }
+    public IReadOnlyList<Column> Columns { get; private set; } = [];
 
-    public Task OnGetAsync() => LoadAsync();
+    /// <summary>The columns that a field can be set on for many.</summary>
+    public IReadOnlyList<Column> Editable => [.. Parts.Accounts.Columns.Where(c => !c.Key)];
+
+    /// <summary>Whether anything narrows the list.</summary>
+    public bool Narrowed => !string.IsNullOrWhiteSpace(Q) || !string.IsNullOrEmpty(Class) || !string.IsNullOrEmpty(Control) || !string.IsNullOrEmpty(Lacking);
+
+    /// <summary>Where choices for a column come from.</summary>
+    public string? PickOf(Column column) => new RowForm(Parts.Accounts, null, EntityCode).Pick(column);
+
+    /// <summary>The address of the same list for another handler.</summary>
+    public string QueryString(string more)
+    {
+        var pairs = new[] { ("q", Q), ("class", Class), ("control", Control), ("lacking", Lacking), ("fields", Fields) }.Where(p => !string.IsNullOrEmpty(p.Item2)).Select(p => $"{p.Item1}={Uri.EscapeDataString(p.Item2!)}");
+        return "?" + string.Join('&', pairs.Append(more));
+    }
+
+    public Task OnGetAsync() => LoadAsync(0, PageRows);
+
+    /// <summary>The rows of the table from one on: the next as they are scrolled to, or all that are shown anew.</summary>
+    public async Task<IActionResult> OnGetRowsAsync(int skip, int take = PageRows)
+    {
+        await LoadAsync(Math.Max(0, skip), Math.Clamp(take, PageRows, 20_000));
+        return Partial("_ChartRows", this);
+    }
 
     public async Task<IActionResult> OnGetListAsync(string format)
     {
-        await LoadAsync();
+        var rows = await RowsAsync();
         return ListFile.Of("accounts", format, ["number", "name", "class", "kind", "control", "tax_code", "status", "balance"],
-            Rows.Select(r => new object?[] { r.Account.Number, r.Account.Name, Words.Of(r.Account.Class), Words.Of(r.Account.Kind), r.Account.Control == Control.None ? null : Words.Of(r.Account.Control), r.Account.TaxCode, Words.Of(r.Account.Status), r.Balance }));
+            rows.Where(r => r.Account is not null).Select(r => (r, Account: r.Account!)).Select(x => new object?[] { x.Account.Number, x.Account.Name, Core.Words.Of(x.Account.Class), Core.Words.Of(x.Account.Kind), x.Account.Control == Core.Chart.Control.None ? null : Core.Words.Of(x.Account.Control), x.Account.TaxCode, Core.Words.Of(x.Account.Status), x.r.Balance }));
     }
 
-    private async Task LoadAsync()
+    /// <summary>The chart with every field, to edit elsewhere and bring back.</summary>
+    public async Task<IActionResult> OnGetOutAsync(string format)
     {
-        // The draft where there is one: what is being worked on is what is looked at.
-        var set = await view.OfAsync(State, "draft", null, HttpContext.RequestAborted);
+        var accounts = (await RowsAsync()).Where(r => r.Account is not null).Select(r => r.Account!).DistinctBy(a => a.Number).ToList();
+        var setUp = (await SetUpAsync()) with { Accounts = accounts };
+        var columns = Parts.Accounts.Columns.Select(c => c.Name).ToList();
+        if (format == "csv") return ListFile.Of($"{EntityCode}-accounts", format, columns, Parts.Accounts.Write(setUp));
+        if (format == "json")
+            return File(JsonSerializer.SerializeToUtf8Bytes(Parts.Accounts.Write(setUp).Select(r => columns.Select((c, i) => (c, r[i])).ToDictionary(x => x.c, x => x.Item2)), ListJson), "application/json", $"{EntityCode}-accounts.json");
+        using var bytes = new MemoryStream();
+        Workbook.Write(setUp, bytes, [Parts.Accounts, Parts.TaxCodes]);
+        return File(bytes.ToArray(), Workbook.MediaType, $"{EntityCode}-accounts.xlsx");
+    }
+
+    private static readonly JsonSerializerOptions ListJson = new() { WriteIndented = true, Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping };
+
+    public async Task<IActionResult> OnPostStartAsync(string? template)
+    {
+        var started = await bring.StartAsync(Actor, EntityCode, template ?? "", HttpContext.RequestAborted);
+        if (started.Refused is null)
+        {
+            Done = $"{started.Result!.Plan.Changes.Count(c => c.Part == Parts.Accounts)} accounts were made. Change what does not suit you; the whole start can be undone under Files.";
+            return LocalRedirect($"/e/{EntityCode}/chart");
+        }
+        await LoadAsync(0, PageRows);
+        Faults = started.Faults;
+        Response.StatusCode = 422;
+        return Page();
+    }
+
+    /// <summary>Cells that were changed in the grid.</summary>
+    /// <param name="Was">What the cell held when its author saw it; null: it was not on the screen.</param>
+    public sealed record CellEdit(string? Number, string? Column, string? Was, string? Value);
+
+    /// <summary>What a grid sends: the cells, and what is done in words.</summary>
+    public sealed record CellEdits(string? What, IReadOnlyList<CellEdit>? Edits);
+
+    /// <summary>Changes cells: all of them, or none with what is wrong by cell.</summary>
+    public async Task<IActionResult> OnPostEditAsync([FromBody] CellEdits? sent)
+    {
+        var edits = sent?.Edits ?? [];
+        if (edits.Count is 0 or > MostEdits) return Refuse(422, [new { number = "", column = "", message = edits.Count == 0 ? "Nothing was changed." : $"More than {MostEdits} cells at once: bring them in as a file." }]);
+        var what = string.IsNullOrWhiteSpace(sent!.What) || sent.What.Length > 200 ? "accounts changed in the grid" : sent.What;
+        var order = new List<string>();
+        var made = await edit.MakeAsync(Actor, EntityCode, what, null, (now, faults) => Changes(now, edits, order, faults), HttpContext.RequestAborted);
+        if (made.Refused is null) return new JsonResult(new { change = made.Result!.Id, rows = made.Result.Plan.Changes.Count });
+        var said = made.Result?.Plan.Faults.Select(f => (object)new { number = f.Row > 0 && f.Row <= order.Count ? order[f.Row - 1] : "", column = f.Column, message = f.Message })
+            ?? made.Faults.Select(f => (object)new { number = f.Account ?? "", column = f.Path, message = f.Message });
+        return Refuse(made.Refused switch { Refusal.Forbidden => 403, Refusal.Conflict => 409, _ => 422 }, [.. said]);
+    }
+
+    public async Task<IActionResult> OnPostUndoAsync(long change)
+    {
+        var undone = await edit.UndoAsync(Actor, EntityCode, change, HttpContext.RequestAborted);
+        return undone.Refused is null ? new JsonResult(new { change = undone.Result!.Id, rows = undone.Result.Plan.Changes.Count })
+            : Refuse(undone.Refused == Refusal.Forbidden ? 403 : 409, [.. undone.Faults.Select(f => new { number = "", column = "", message = f.Message })]);
+    }
+
+    private static JsonResult Refuse(int status, IReadOnlyList<object> faults) => new(new { faults }) { StatusCode = status };
+
+    // Rows as they are now with the cells put in; what each author saw of them goes along, so that a conflict is told by cell.
+    private static List<RowChange> Changes(SetUp now, IReadOnlyList<CellEdit> edits, List<string> order, List<Core.Fault> faults)
+    {
+        var part = Parts.Accounts;
+        var position = part.Columns.Select((c, i) => (c.Name, i)).ToDictionary(x => x.Name, x => x.i, StringComparer.Ordinal);
+        var rows = part.Write(now).ToDictionary(part.KeyOf, StringComparer.Ordinal);
+        var changes = new Dictionary<string, (string?[] Before, string?[] After)>(StringComparer.Ordinal);
+        foreach (var cell in edits)
+        {
+            var (number, column) = (cell.Number ?? "", cell.Column ?? "");
+            if (!position.TryGetValue(column, out var at)) { faults.Add(new Core.Fault("unknown-column", $"There is no field '{(column.Length > 40 ? column[..40] : column)}'.", column, Account: number)); continue; }
+            if (!rows.TryGetValue(number, out var row)) { faults.Add(new Core.Fault("changed-meanwhile", $"{number} is no longer there: somebody took it away or gave it another number.", column, Account: number)); continue; }
+            if (!changes.TryGetValue(number, out var change)) { changes[number] = change = ((string?[])row.Clone(), (string?[])row.Clone()); order.Add(number); }
+            if (cell.Was is not null) change.Before[at] = cell.Was.Length == 0 ? null : cell.Was;
+            change.After[at] = Typed(part.Columns[at], cell.Value);
+        }
+        return [.. order.Select(n => new RowChange(part, ChangeKind.Changed, n, changes[n].Before, changes[n].After))];
+    }
+
+    // Words as people write them: "Cost of sales" is cost-of-sales, "Y" is yes.
+    private static string? Typed(Column column, string? text)
+    {
+        text = text?.Trim();
+        if (string.IsNullOrEmpty(text)) return column.Unset;
+        if (column.Words.Count == 0) return text;
+        var word = text.ToLowerInvariant().Replace(' ', '-');
+        return column.Type == CellType.YesNo ? word switch { "y" or "true" or "1" => "yes", "n" or "false" or "0" => "no", _ => word } : word;
+    }
+
+    // The draft where there is one: what is being worked on is what is looked at.
+    private async Task<SetUp> SetUpAsync() => (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
+
+    private async Task<List<StatementRow>> RowsAsync()
+    {
+        var setUp = await SetUpAsync();
         var balances = (await journal.BalancesAsync(Actor, EntityCode, null, HttpContext.RequestAborted)).Result!.ToDictionary(b => b.Account, b => b.Debit - b.Credit);
-        var accounts = set.Result!.SetUp.SetUp.Accounts;
-        Count = accounts.Count;
-        var below = accounts.OrderBy(a => a.Number, StringComparer.Ordinal).ToLookup(a => a.Parent ?? "");
-        var rows = new List<Row>(accounts.Count);
-        foreach (var top in below[""]) Add(top, 0, below, balances, rows);
-        Rows = [.. rows.Where(Shown)];
+        Count = setUp.Accounts.Count;
+        var rows = StatementTree.Lay(setUp.Accounts, balances);
+        Debits = rows.Where(r => r.Account?.Kind == AccountKind.Posting && r.Balance > 0).Sum(r => r.Balance);
+        Credits = -rows.Where(r => r.Account?.Kind == AccountKind.Posting && r.Balance < 0).Sum(r => r.Balance);
+        if (!Narrowed) return [.. rows];
+        var named = Lacking == "unused" ? ChartReferences.Counts(setUp) : new Dictionary<string, int>();
+        var numbers = new ChartNumbers(setUp.Accounts, setUp.NumberBands);
+        var live = Lacking == "unused" && State.Latest is not null ? ChartReferences.Counts((await view.OfAsync(State, State.Latest.Number.ToString(), null, HttpContext.RequestAborted)).Result!.SetUp.SetUp) : named;
+        return [.. rows.Where(r => r.Account is { } account && Fits(account) && (Lacking ?? "") switch
+        {
+            "active" => account.Status == RecordStatus.Active,
+            "archived" => account.Status == RecordStatus.Archived,
+            "unused" => !balances.ContainsKey(account.Number) && !named.ContainsKey(account.Number) && !live.ContainsKey(account.Number),
+            "no-tax" => account is { Kind: AccountKind.Posting, TaxCode: null },
+            "no-report" => account is { Kind: AccountKind.Posting, ReportCodes: null },
+            "off-band" => numbers.Disagrees(account.Number, account.Class) is not null,
+            _ => true,
+        })];
     }
 
-    private static decimal Add(Account account, int depth, ILookup<string, Account> below, Dictionary<string, decimal> balances, List<Row> rows)
+    private bool Fits(Account account) =>
+        (string.IsNullOrEmpty(Class) || Core.Words.Of(account.Class) == Class)
+        && (string.IsNullOrEmpty(Control) || (Control == "any" ? account.Control != Core.Chart.Control.None : Core.Words.Of(account.Control) == Control && account.Kind == AccountKind.Posting))
+        && (string.IsNullOrWhiteSpace(Q) || account.Number.StartsWith(Q.Trim(), StringComparison.OrdinalIgnoreCase) || account.Name.Contains(Q.Trim(), StringComparison.OrdinalIgnoreCase) || account.ShortCode?.StartsWith(Q.Trim(), StringComparison.OrdinalIgnoreCase) == true);
+
+    private async Task LoadAsync(int skip, int take)
     {
-        var at = rows.Count;
-        var balance = balances.GetValueOrDefault(account.Number);
-        rows.Add(new Row(account, depth, balance, balances.ContainsKey(account.Number)));
-        foreach (var child in below[account.Number]) balance += Add(child, depth + 1, below, balances, rows);
-        rows[at] = rows[at] with { Balance = balance };
-        return balance;
+        var part = Parts.Accounts;
+        if (!FieldSets.Any(f => f.Value == Fields)) Fields = FieldSets[0].Value;
+        var shown = FieldSets.First(f => f.Value == Fields).Columns.Select(n => part.Columns.ToList().FindIndex(c => c.Name == n)).ToList();
+        Columns = [.. shown.Select(i => part.Columns[i])];
+        var rows = await RowsAsync();
+        Shown = rows.Count(r => r.Account is not null);
+        if (Narrowed) (Debits, Credits) = (rows.Where(r => r.Account?.Kind == AccountKind.Posting && r.Balance > 0).Sum(r => r.Balance), -rows.Where(r => r.Account?.Kind == AccountKind.Posting && r.Balance < 0).Sum(r => r.Balance));
+        var page = rows.Skip(skip).Take(take).ToList();
+        var cells = part.Write(new SetUp { Entity = new Core.SetUps.Entity("", "", ""), Accounts = [.. page.Where(r => r.Account is not null).Select(r => r.Account!).DistinctBy(a => a.Number)] }).ToDictionary(part.KeyOf, StringComparer.Ordinal);
+        Lines = [.. page.Select(r => new Line(r, r.Account is null ? [] : [.. shown.Select(i => (part.Columns[i], cells[r.Number][i]))]))];
+        Next = skip + take < rows.Count ? skip + take : null;
     }
-
-    private bool Shown(Row row) =>
-        (string.IsNullOrEmpty(Class) || Words.Of(row.Account.Class) == Class)
-        && (string.IsNullOrWhiteSpace(Q) || row.Account.Number.StartsWith(Q.Trim(), StringComparison.OrdinalIgnoreCase) || row.Account.Name.Contains(Q.Trim(), StringComparison.OrdinalIgnoreCase));
 }

@@ -12,6 +12,9 @@ public sealed record FormField(string Name, string Label, FieldType Type, string
     public bool Picks => Type is FieldType.Item or FieldType.Party or FieldType.Location or FieldType.Channel or FieldType.Method or FieldType.Project or FieldType.Reason
         or FieldType.TaxCode or FieldType.Account or FieldType.Currency or FieldType.Entity or FieldType.TaxStanding or FieldType.TaxCategory;
 
+    /// <summary>The purpose that an account written here stands for, or null where it depends on more.</summary>
+    public string? Purpose { get; init; }
+
     /// <summary>Name as an id.</summary>
     public string Id => string.Concat(Name.Select(c => char.IsAsciiLetterOrDigit(c) ? c : '-'));
 }
@@ -24,7 +27,7 @@ public static class DocumentForm
     /// <summary>The event's own fields, in the order of the table.</summary>
     public static IEnumerable<FormField> Fields(EventKind kind, JsonObject document) =>
         EventFields.OfEvent.Where(f => f.Type != FieldType.Dimensions && (Common.Contains(f.Name) || kind.Takes.Contains(f.Name)))
-            .Select(f => new FormField("f." + f.Name, Label(f.Name), f.Type, Text(document[f.Name]), f.Name == "date" || kind.Needs.Contains(f.Name)));
+            .Select(f => new FormField("f." + f.Name, Label(f.Name), f.Type, Text(document[f.Name]), f.Name == "date" || kind.Needs.Contains(f.Name)) { Purpose = f.Type == FieldType.Account ? PurposeOf(kind, f.Name) : null });
 
     /// <summary>Whether a field stands in the open: it is needed, filled, or what most documents of its kind have.</summary>
     public static bool IsOften(FormField field) => field.Needed || field.Value is not null || Often.Contains(field.Name);
@@ -48,7 +51,7 @@ public static class DocumentForm
         for (var i = 0; i < Math.Max(1, filled.Count); i++)
         {
             var row = i < filled.Count ? filled[i] as JsonObject : null;
-            yield return [.. columns.Select(c => new FormField($"{list}[{i}].{c.Name}", Label(c.Name), c.Type, Text(row?[c.Name]), false))];
+            yield return [.. columns.Select(c => new FormField($"{list}[{i}].{c.Name}", Label(c.Name), c.Type, Text(row?[c.Name]), false) { Purpose = c.Type == FieldType.Account ? PurposeOf(kind, list) : null })];
         }
     }
 
@@ -62,6 +65,20 @@ public static class DocumentForm
         List(form, document, "settles", EventFields.OfSettlement.Select(f => (f.Name, f.Type)));
         return document;
     }
+
+    // Which purpose's line rung an account on a document is: as the patterns of the kinds have it for a line without a project.
+    private static string? PurposeOf(EventKind kind, string field) => (kind.Name, field) switch
+    {
+        (_, "receivablesAccount") => "receivables",
+        (_, "payablesAccount") => "payables",
+        ("hand-entry", "lines") => "hand-entry",
+        ("sales-invoice" or "channel-sale", "lines") => "sales-revenue",
+        ("sales-credit-note" or "channel-refund", "lines") => "sales-returns",
+        ("supplier-invoice" or "supplier-credit-note", "lines" or "charges") => "non-stock-cost",
+        ("customer-payment", "settles") => "receivables",
+        ("supplier-payment", "settles") => "payables",
+        _ => null,
+    };
 
     /// <summary>A field's name in words: <c>unitPrice</c> as "unit price".</summary>
     public static string Label(string name) => string.Concat(name.Select(c => char.IsUpper(c) ? " " + char.ToLowerInvariant(c) : c.ToString()));

@@ -1,14 +1,17 @@
 using Assignum.Core.Chart;
 using Assignum.Core.Events;
+using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 using Assignum.Desk;
+using Assignum.Desk.Access;
+using Assignum.Desk.Chart;
 using Assignum.Desk.SetUps;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Assignum.Web.Pages.Entity;
 
 /// <summary>Choices for a field: records whose code begins with what was typed first, then those that have it anywhere.</summary>
-public sealed class PickModel(DeskContext desk, ViewSetUp view) : EntityPage(desk)
+public sealed class PickModel(DeskContext desk, ViewSetUp view, ReadAccounts accounts) : EntityPage(desk)
 {
     private const int MostChoices = 12;
 
@@ -16,15 +19,38 @@ public sealed class PickModel(DeskContext desk, ViewSetUp view) : EntityPage(des
     [BindProperty(SupportsGet = true)] public string Type { get; set; } = "";
     [BindProperty(SupportsGet = true)] public string Q { get; set; } = "";
 
+
+    /// <summary>The purpose that an account is looked for; <c>hand-entry</c> for lines by hand.</summary>
+    [BindProperty(SupportsGet = true)] public string? Purpose { get; set; }
+
+    /// <summary>Whether it would stand as the purpose's default.</summary>
+    [BindProperty(SupportsGet = true)] public bool ByDefault { get; set; }
+
+    /// <summary>Headings are looked for, not posting accounts.</summary>
+    [BindProperty(SupportsGet = true)] public bool Headings { get; set; }
+
     /// <summary>A choice.</summary>
-    public sealed record Choice(string Code, string Name);
+    /// <param name="Why">What speaks against it.</param>
+    /// <param name="Unfit">It would be refused.</param>
+    public sealed record Choice(string Code, string Name, string? Short = null, string? Why = null, bool Unfit = false);
 
     public IReadOnlyList<Choice> Choices { get; private set; } = [];
+
+    /// <summary>Where a missing account is created; null where the one who looks may not.</summary>
+    public string? Create { get; private set; }
 
     public async Task<IActionResult> OnGetAsync()
     {
         if (!Core.Words.TryParse<FieldType>(Type ?? "", out var type)) return NotFound();
-        var q = Q?.Trim() ?? "";
+        var q = (Q ?? "").Trim();
+        if (type == FieldType.Account)
+        {
+            var purpose = Purpose is null ? null : Purposes.Find(Purpose);
+            var found = await accounts.ChoicesAsync(State, q, purpose, Purpose is not null && (purpose is not null || Purpose == "hand-entry"), ByDefault, Headings, MostChoices, HttpContext.RequestAborted);
+            Choices = [.. found.Select(c => new Choice(c.Account.Number, c.Account.Name, c.Account.ShortCode, c.Why?.Message, c.Why is { Severity: Core.Severity.Error }))];
+            if (!Headings && May(Role.Preparer)) Create = $"/e/{EntityCode}/chart/in-place?name={Uri.EscapeDataString(q)}&purpose={Uri.EscapeDataString(Purpose ?? "")}";
+            return Page();
+        }
         var setUp = (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
         Choices = [.. Of(setUp, type).Where(c => c.Code.Contains(q, StringComparison.OrdinalIgnoreCase) || c.Name.Contains(q, StringComparison.OrdinalIgnoreCase))
             .OrderBy(c => c.Code.StartsWith(q, StringComparison.OrdinalIgnoreCase) ? 0 : 1).ThenBy(c => c.Code, StringComparer.Ordinal).Take(MostChoices)];
@@ -36,7 +62,6 @@ public sealed class PickModel(DeskContext desk, ViewSetUp view) : EntityPage(des
         FieldType.Item => s.Items.Where(i => i.Status == RecordStatus.Active).Select(i => new Choice(i.Code, i.Name)),
         FieldType.Party => s.Parties.Where(p => p.Status == RecordStatus.Active).Select(p => new Choice(p.Code, p.Name)),
         FieldType.Project => s.Projects.Where(p => p.Status == RecordStatus.Active).Select(p => new Choice(p.Code, p.Name)),
-        FieldType.Account => s.Accounts.Where(a => a is { Status: RecordStatus.Active, Kind: AccountKind.Posting }).Select(a => new Choice(a.Number, a.Name)),
         FieldType.Location => s.Locations.Select(p => new Choice(p.Code, p.Name)),
         FieldType.Channel => s.Channels.Select(p => new Choice(p.Code, p.Name)),
         FieldType.Method => s.Methods.Select(p => new Choice(p.Code, p.Name)),

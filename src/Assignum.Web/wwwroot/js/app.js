@@ -3,6 +3,7 @@ import './entry.js';
 import './combo.js';
 import './lines.js';
 import './forms.js';
+import './grid.js';
 
 const find = document.getElementById('find');
 const typing = (target) => target.closest('input, textarea, select, [contenteditable]');

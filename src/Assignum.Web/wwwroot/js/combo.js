@@ -39,7 +39,28 @@ function mark(input, step) {
   next.scrollIntoView({ block: 'nearest' });
 }
 
+// An account that is not there yet: a small form over the page; what it makes is the choice.
+async function create(input, address) {
+  close();
+  const dialog = document.getElementById('in-place');
+  const show = (html) => { dialog.innerHTML = html; (dialog.querySelector('[autofocus]') ?? dialog.querySelector('input:not([type=hidden])'))?.focus(); };
+  const answer = await fetch(address, { headers: { Accept: 'text/html' } });
+  if (!answer.ok) return;
+  dialog.showModal();
+  show(await answer.text());
+  dialog.onsubmit = async (event) => {
+    event.preventDefault();
+    const sent = await fetch(event.target.action, { method: 'POST', body: new FormData(event.target) });
+    if (sent.ok) { input.value = (await sent.json()).number; dialog.close(); input.focus(); input.dispatchEvent(new Event('change', { bubbles: true })); }
+    else show(sent.status === 422 ? await sent.text() : '<p class="bad">That could not be stored. Close this and try again.</p>');
+  };
+  dialog.onclick = (event) => { if (event.target.closest('[data-close]')) dialog.close(); };
+  dialog.onclose = () => input.focus();
+}
+
 function take(input, option) {
+  if (option.dataset.create) { create(input, option.dataset.create); return; }
+  if (option.getAttribute('aria-disabled') === 'true') return;
   input.value = option.dataset.code;
   close();
   input.dispatchEvent(new Event('change', { bubbles: true }));
@@ -57,8 +78,9 @@ document.addEventListener('keydown', (event) => {
     else show(input);
   }
   if (event.key === 'Enter' && open(input)) {
-    const option = list.querySelector('[aria-selected=true]') ?? (input.value ? list.querySelector('[role=option]') : null);
-    if (option) { take(input, option); event.preventDefault(); }
+    const marked = list.querySelector('[aria-selected=true]');
+    const option = marked ?? (input.value ? list.querySelector('[role=option]:not([aria-disabled]):not(.create)') : null);
+    if (option) { event.preventDefault(); event.stopImmediatePropagation(); take(input, option); }
   }
 });
 

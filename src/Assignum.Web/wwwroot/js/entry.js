@@ -24,3 +24,8 @@ document.addEventListener('keydown', (event) => {
   to.focus();
   event.preventDefault();
 });
+
+// An address that names a line shows it at once.
+const named = /^#line-(\d+)$/.exec(location.hash);
+const row = named && document.querySelector(`tr[data-line="e${Number(named[1]) - 1}"]`);
+if (row) { choose(row); row.focus(); }

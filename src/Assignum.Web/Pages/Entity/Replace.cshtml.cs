@@ -1,0 +1,52 @@
+using System.Globalization;
+using Assignum.Core.Chart;
+using Assignum.Core.Landing;
+using Assignum.Desk;
+using Assignum.Desk.Posting;
+using Assignum.Desk.SetUps;
+using Microsoft.AspNetCore.Mvc;
+
+namespace Assignum.Web.Pages.Entity;
+
+/// <summary>Puts another account in an account's place wherever the draft names it, and archives it; one change, undone as one.</summary>
+public sealed class ReplaceModel(DeskContext desk, ViewSetUp view, EditSetUp edit, ReadJournal journal) : EntityPage(desk)
+{
+    public override string Place => "chart";
+    [BindProperty(SupportsGet = true)] public string Number { get; set; } = "";
+    [BindProperty] public string? Replacement { get; set; }
+    [BindProperty] public string? Reason { get; set; }
+    public Account? Account { get; private set; }
+    public decimal? Balance { get; private set; }
+    public IReadOnlyList<AccountReference> References { get; private set; } = [];
+    public IReadOnlyList<Purpose> Purposes { get; private set; } = [];
+    public IReadOnlyDictionary<string, string> Own { get; private set; } = new Dictionary<string, string>();
+
+    public async Task<IActionResult> OnGetAsync() => await LoadAsync() ? Page() : NotFound();
+
+    public async Task<IActionResult> OnPostAsync()
+    {
+        Own = Request.Form.Where(f => f.Key.StartsWith("for.", StringComparison.Ordinal)).ToDictionary(f => f.Key[4..], f => f.Value.ToString().Trim(), StringComparer.Ordinal);
+        var made = await edit.MakeAsync(Actor, EntityCode, $"account {Number} replaced{(string.IsNullOrWhiteSpace(Replacement) ? "" : " by " + Replacement.Trim())} and archived", string.IsNullOrWhiteSpace(Reason) ? null : Reason.Trim(),
+            (now, faults) => ChartReferences.Replace(now, Number, Replacement?.Trim(), Own, faults), HttpContext.RequestAborted);
+        if (made.Refused is null)
+        {
+            TempData["Done"] = $"{Number} is archived; {made.Result!.Plan.Changes.Count - 1} rows name another account now.";
+            TempData["Change"] = made.Result.Id?.ToString(CultureInfo.InvariantCulture);
+            return LocalRedirect($"/e/{EntityCode}/chart/{Uri.EscapeDataString(Number)}");
+        }
+        if (!await LoadAsync()) return NotFound();
+        Faults = made.Faults;
+        Response.StatusCode = made.Refused == Refusal.Forbidden ? 403 : 422;
+        return Page();
+    }
+
+    private async Task<bool> LoadAsync()
+    {
+        var setUp = (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
+        Account = setUp.Accounts.FirstOrDefault(a => a.Number == Number);
+        References = ChartReferences.To(setUp, Number);
+        Purposes = [.. References.Select(r => r.Purpose).OfType<Purpose>().Distinct()];
+        Balance = (await journal.BalancesAsync(Actor, EntityCode, null, HttpContext.RequestAborted)).Result?.Where(b => b.Account == Number).Select(b => (decimal?)(b.Debit - b.Credit)).FirstOrDefault();
+        return Account is not null;
+    }
+}
