@@ -73,6 +73,8 @@ public static class ChartStore
                       union all
                       select f."number", f.until, lag(f.until, 1, '-infinity') over (order by f.until) from account_number f join me using (account_id) where f.entity_id = $1)
             select h.after ->> 'note', h.who, h.at from record_history h join names n on n."number" = h.key and h.at <= n.until and h.at >= n.since
+              -- Who bore the number before this account did has notes of their own.
+              and h.at >= coalesce((select max(o.until) from account_number o where o.entity_id = $1 and o."number" = n."number" and o.until < n.until and o.account_id <> (select account_id from me)), '-infinity')
             where h.entity_id = $1 and h.part = 'accounts' and (h.after ->> 'note') is distinct from (h.before ->> 'note') and h.after is not null
             order by h.history_id desc limit 50
             """, db)

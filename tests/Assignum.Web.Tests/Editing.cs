@@ -14,23 +14,6 @@ public partial class Editing(RunningApp app)
 {
     private static CancellationToken Stop => TestContext.Current.CancellationToken;
 
-    // An entity of its own, so that drafts of these tests are nobody else's.
-    private async Task<string> EntityAsync(string code)
-    {
-        using var client = app.Client();
-        (await client.PostAsync("/api/v1/entities", new StringContent($$"""{"code":"{{code}}","name":"{{code}}","currency":"EUR"}""", Encoding.UTF8, "application/json"), Stop)).EnsureSuccessStatusCode();
-        var folder = Path.Combine(Testing.ProjectFiles.Root, "demo", "skerrow", "1-skerrow", "bundle");
-        using var zip = new MemoryStream();
-        using (var archive = new System.IO.Compression.ZipArchive(zip, System.IO.Compression.ZipArchiveMode.Create, leaveOpen: true))
-            foreach (var file in Directory.GetFiles(folder, "*.csv").Where(f => !f.EndsWith("entity.csv", StringComparison.Ordinal)))
-            {
-                await using var entry = archive.CreateEntry(Path.GetFileName(file)).Open();
-                await entry.WriteAsync(await File.ReadAllBytesAsync(file, Stop), Stop);
-            }
-        (await client.PostAsync($"/api/v1/entities/{code}/bundle?apply=true", new ByteArrayContent(zip.ToArray()), Stop)).EnsureSuccessStatusCode();
-        return code;
-    }
-
     private static (string, string)[] Cell(string standing, string category, string was, string code) =>
         [("direction", "output"), ("cell[0].standing", standing), ("cell[0].category", category), ("cell[0].was", was), ("cell[0].code", code)];
 
@@ -51,7 +34,7 @@ public partial class Editing(RunningApp app)
     [Fact]
     public async Task What_is_wrong_with_tax_is_said_and_what_was_typed_stays()
     {
-        var page = $"/e/{await EntityAsync("TAXED")}/tax";
+        var page = $"/e/{await app.EntityAsync("TAXED")}/tax";
         using var client = await app.SignedInAsync("nora");
         async Task Refused(string handler, string why, params (string, string)[] fields)
         {
@@ -76,7 +59,7 @@ public partial class Editing(RunningApp app)
     [Fact]
     public async Task Of_two_who_change_one_account_the_second_is_told_what_changed()
     {
-        var page = $"/e/{await EntityAsync("CHARTED")}/chart/4012";
+        var page = $"/e/{await app.EntityAsync("CHARTED")}/chart/4012";
         using var nora = await app.SignedInAsync("nora");
         using var tomas = await app.SignedInAsync("tomas");
         var seen = Fields(await nora.GetStringAsync(page, Stop));

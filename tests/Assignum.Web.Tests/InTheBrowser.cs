@@ -7,45 +7,10 @@ using OpenQA.Selenium.Support.UI;
 
 namespace Assignum.Web.Tests;
 
-/// <summary>The pages as a person uses them, in a real browser.</summary>
+/// <summary>The pages as a person uses them.</summary>
 [Collection(AppCollection.Name)]
-public sealed class InTheBrowser : IDisposable
+public sealed class InTheBrowser(RunningApp app) : InBrowser(app)
 {
-    private readonly RunningApp app;
-    private readonly ChromeDriver browser;
-    private readonly WebDriverWait wait;
-    private readonly string profile = Directory.CreateTempSubdirectory("assignum-browser").FullName;
-
-    public InTheBrowser(RunningApp app)
-    {
-        this.app = app;
-        var options = new ChromeOptions { BinaryLocation = "/usr/bin/chromium" };
-        options.AddArguments("--headless=new", "--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage", "--disable-quic", "--no-first-run", "--disable-background-networking",
-            "--disable-component-update", "--disable-sync", "--window-size=1280,900", "--lang=en-GB", "--user-data-dir=" + profile);
-        browser = new ChromeDriver(ChromeDriverService.CreateDefaultService("/usr/bin", "chromedriver"), options, TimeSpan.FromMinutes(1));
-        wait = new WebDriverWait(browser, TimeSpan.FromSeconds(20));
-        wait.IgnoreExceptionTypes(typeof(NoSuchElementException), typeof(StaleElementReferenceException));
-    }
-
-    private IWebElement Find(string css) => wait.Until(b => b.FindElement(By.CssSelector(css)));
-    private void Go(string path) => browser.Navigate().GoToUrl(new Uri(app.Address, path));
-
-    private void SignIn(string name, string password = Start.DemoLoader.Password)
-    {
-        Go("/sign-in");
-        Find("#name").SendKeys(name);
-        Find("#password").SendKeys(password + Keys.Enter);
-        wait.Until(b => !b.Url.Contains("/sign-in", StringComparison.Ordinal) || b.FindElements(By.CssSelector("[role=alert]")).Count > 0);
-    }
-
-    // Serious and critical findings of axe, as "rule: element".
-    private void NothingSerious(string within = "html")
-    {
-        browser.ExecuteScript(File.ReadAllText(Path.Combine(AppContext.BaseDirectory, "lib", "axe.min.js")));
-        var json = (string)browser.ExecuteAsyncScript("const done = arguments[1]; axe.run(arguments[0], {runOnly: ['wcag2a','wcag2aa','wcag21a','wcag21aa','wcag22aa']}).then(r => done(JSON.stringify(r.violations.filter(v => ['serious','critical'].includes(v.impact)).map(v => v.id + ': ' + v.nodes.map(n => n.html).slice(0, 3).join(' | ')))))", within)!;
-        JsonSerializer.Deserialize<string[]>(json).ShouldBeEmpty(browser.Url);
-    }
-
     [Fact]
     public void A_wrong_password_is_refused_and_a_right_one_lets_in_and_out()
     {
@@ -264,7 +229,7 @@ public sealed class InTheBrowser : IDisposable
     [Fact]
     public async Task A_bundle_is_looked_at_brought_in_and_published_by_somebody_else()
     {
-        using (var client = app.Client()) (await client.PostAsync("/api/v1/entities", new StringContent("{\"code\":\"BROWSER\",\"name\":\"Browser\",\"currency\":\"EUR\"}"), TestContext.Current.CancellationToken)).EnsureSuccessStatusCode();
+        using (var client = App.Client()) (await client.PostAsync("/api/v1/entities", new StringContent("{\"code\":\"BROWSER\",\"name\":\"Browser\",\"currency\":\"EUR\"}"), TestContext.Current.CancellationToken)).EnsureSuccessStatusCode();
         var file = Path.Combine(profile, "set-up.zip");
         void Pack(string accounts)
         {
@@ -334,24 +299,17 @@ public sealed class InTheBrowser : IDisposable
     public void While_the_database_is_away_a_page_says_so_and_then_goes_on()
     {
         SignIn("iris");
-        app.Wire.Cut();
+        App.Wire.Cut();
         try
         {
             Go("/e/SKERROW/chart");
             Find("h1").Text.ShouldBe("The database does not answer");
         }
-        finally { app.Wire.Mend(); }
+        finally { App.Wire.Mend(); }
         wait.Until(_ =>
         {
             Go("/e/SKERROW/chart");
             return browser.FindElement(By.CssSelector("h1")).Text == "Chart of accounts";
         });
-    }
-
-    public void Dispose()
-    {
-        browser.Quit();
-        browser.Dispose();
-        Directory.Delete(profile, true);
     }
 }

@@ -1,4 +1,5 @@
 using System.Net;
+using System.Text;
 using System.Text.RegularExpressions;
 
 namespace Assignum.Web.Tests;
@@ -19,6 +20,25 @@ internal static partial class PageClient
         var answer = await client.PostAsync("/sign-in", Form(("name", name), ("password", Start.DemoLoader.Password), ("__RequestVerificationToken", await TokenAsync(client, "/sign-in"))), TestContext.Current.CancellationToken);
         answer.StatusCode.ShouldBe(HttpStatusCode.Redirect);
         return client;
+    }
+
+    /// <summary>Creates an entity with the demo's set-up in its draft, so that what a test changes is nobody else's; empty where told so.</summary>
+    public static async Task<string> EntityAsync(this RunningApp app, string code, bool empty = false)
+    {
+        var stop = TestContext.Current.CancellationToken;
+        using var client = app.Client();
+        (await client.PostAsync("/api/v1/entities", new StringContent($$"""{"code":"{{code}}","name":"{{code}}","currency":"EUR"}""", Encoding.UTF8, "application/json"), stop)).EnsureSuccessStatusCode();
+        if (empty) return code;
+        var folder = Path.Combine(Testing.ProjectFiles.Root, "demo", "skerrow", "1-skerrow", "bundle");
+        using var zip = new MemoryStream();
+        using (var archive = new System.IO.Compression.ZipArchive(zip, System.IO.Compression.ZipArchiveMode.Create, leaveOpen: true))
+            foreach (var file in Directory.GetFiles(folder, "*.csv").Where(f => !f.EndsWith("entity.csv", StringComparison.Ordinal)))
+            {
+                await using var entry = archive.CreateEntry(Path.GetFileName(file)).Open();
+                await entry.WriteAsync(await File.ReadAllBytesAsync(file, stop), stop);
+            }
+        (await client.PostAsync($"/api/v1/entities/{code}/bundle?apply=true", new ByteArrayContent(zip.ToArray()), stop)).EnsureSuccessStatusCode();
+        return code;
     }
 
     /// <summary>A form's fields.</summary>

@@ -97,7 +97,7 @@ public sealed class BringChart(DeskContext desk, ViewSetUp view, ImportBundle im
     {
         var sheet = sheets.FirstOrDefault(s => s.Name == settings.Sheet);
         var header = sheet?.Rows.FirstOrDefault(r => r.Line == settings.HeaderLine);
-        var text = header is null ? $"{sheet?.Width} columns" : string.Join('\u001f', Enumerable.Range(0, sheet!.Width).Select(i => ForeignFields.Plain(header[i].Text ?? "")));
+        var text = header is null ? $"{sheet?.Width} columns" : string.Join('\u001f', Enumerable.Range(0, sheet!.Width).Select(i => ForeignFields.Plain(header[i].Text)));
         return Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(text)))[..32];
     }
 }

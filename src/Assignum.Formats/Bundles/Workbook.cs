@@ -50,13 +50,15 @@ public static class Workbook
         var sheets = new List<Sheet>();
         try
         {
+            var marks = CellMarks.Of(bytes);
+            bytes.Position = 0;
             using var reader = ExcelReaderFactory.CreateOpenXmlReader(bytes, new ExcelReaderConfiguration { LeaveOpen = true });
             do
             {
                 if (reader.Name == Legend) continue;
                 if (Parts.Find(reader.Name) is not { } part)
                     faults.Add(new FormFault(Cut(reader.Name), 0, "", "unknown-file", $"The workbook has a sheet '{Cut(reader.Name)}', which is no file of a bundle; the sheets are {string.Join(", ", Parts.All.Select(p => p.Name))}."));
-                else if (ReadSheet(part, reader, faults) is { } sheet) sheets.Add(sheet);
+                else if (ReadSheet(part, reader, marks.GetValueOrDefault(reader.Name)?.Errors ?? CellMarks.None.Errors, faults) is { } sheet) sheets.Add(sheet);
             }
             while (reader.NextResult());
         }
@@ -69,7 +71,7 @@ public static class Workbook
         return sheets;
     }
 
-    private static Sheet? ReadSheet(Part part, IExcelDataReader reader, List<FormFault> faults)
+    private static Sheet? ReadSheet(Part part, IExcelDataReader reader, IReadOnlySet<(int, int)> errors, List<FormFault> faults)
     {
         if (!reader.Read()) return null;
         var names = Enumerable.Range(0, reader.FieldCount).Select(i => reader.GetValue(i)?.ToString() ?? "").ToList();
@@ -81,7 +83,7 @@ public static class Workbook
         {
             if (rows.Count == CsvSheet.MostRows) break;
             var line = reader.Depth + 1;
-            var broken = Enumerable.Range(0, names.Count).FirstOrDefault(i => reader.GetValue(i) is string text && CellErrors.Contains(text), -1);
+            var broken = Enumerable.Range(0, names.Count).FirstOrDefault(i => errors.Contains((line, i)) || reader.GetValue(i) is string text && CellErrors.Contains(text), -1);
             if (broken >= 0) { faults.Add(new FormFault(part.Name, line, names[broken], "cell-error", "This cell holds an error of the spreadsheet, such as #REF!: give it a value.")); continue; }
             if (Enumerable.Range(0, names.Count).All(i => reader.GetValue(i) is null or "")) continue;
             if (header.Cells(line, names.Count, i => Cell(reader.GetValue(i), types[i]), faults) is { } cells) rows.Add((line, cells));

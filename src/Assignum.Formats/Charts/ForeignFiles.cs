@@ -166,15 +166,15 @@ public static class ForeignFiles
             if (archive.GetEntry("xl/workbook.xml") is null) { Say(faults, "not-a-workbook", "This is a zip, but no workbook. A bundle is brought in under Files."); return []; }
             if (!Bundle.Fits(archive)) { Say(faults, "too-large", $"The workbook unpacks to more than {Bundle.LargestUnpacked >> 20} MB: nothing was read."); return []; }
             if (archive.Entries.Any(e => e.Name.Equals("vbaProject.bin", StringComparison.OrdinalIgnoreCase))) notes.Add("The workbook holds macros; they are not run.");
-            if (archive.Entries.Any(e => e.FullName.StartsWith("xl/externalLinks/", StringComparison.OrdinalIgnoreCase))) notes.Add("The workbook has links to other files; they are not followed: cells count with the values last calculated.");
+            if (archive.Entries.Any(e => e.FullName.StartsWith("xl/externalLink", StringComparison.OrdinalIgnoreCase) || e.FullName.StartsWith("xl/externalReference", StringComparison.OrdinalIgnoreCase))) notes.Add("The workbook has links to other files; they are not followed: cells count with the values last calculated.");
             using var reader = ExcelReaderFactory.CreateOpenXmlReader(new MemoryStream(file));
-            var indents = Indents.Of(file);
+            var marks = CellMarks.Of(new MemoryStream(file));
             var sheets = new List<ForeignSheet>();
             do
             {
                 if (reader.VisibleState == "visible" && reader.Name != Workbook.Legend)
                 {
-                    if (Sheet(reader, indents.GetValueOrDefault(reader.Name) ?? Indents.None, notes, faults) is not { } sheet) return [];
+                    if (Sheet(reader, marks.GetValueOrDefault(reader.Name) ?? CellMarks.None, notes, faults) is not { } sheet) return [];
                     sheets.Add(sheet);
                 }
             }
@@ -189,7 +189,7 @@ public static class ForeignFiles
         }
     }
 
-    private static ForeignSheet? Sheet(IExcelDataReader reader, IReadOnlyDictionary<(int Line, int Column), int> stands, List<string> notes, List<FormFault> faults)
+    private static ForeignSheet? Sheet(IExcelDataReader reader, CellMarks marks, List<string> notes, List<FormFault> faults)
     {
         var rows = new List<ForeignRow>();
         var merged = reader.MergeCells ?? [];
@@ -201,8 +201,8 @@ public static class ForeignFiles
             var indents = new int[width];
             for (var i = 0; i < width; i++)
             {
-                cells[i] = Cell(reader.GetValue(i));
-                if (!cells[i].Empty) indents[i] = stands.GetValueOrDefault((reader.Depth + 1, i));
+                cells[i] = marks.Errors.Contains((reader.Depth + 1, i)) ? new ForeignCell("#", ForeignCellKind.Error) : Cell(reader.GetValue(i));
+                if (!cells[i].Empty) indents[i] = marks.Indents.GetValueOrDefault((reader.Depth + 1, i));
             }
             rows.Add(new ForeignRow(reader.Depth + 1, cells, indents.Any(i => i > 0) ? indents : null));
         }

@@ -4,8 +4,14 @@ namespace Assignum.Core.Chart.Foreign;
 public enum ForeignCellKind { Text, Number, Date, Error }
 
 /// <summary>A cell as its file gave it: numbers and days as the text they mean, text with the spaces it began with.</summary>
-public readonly record struct ForeignCell(string Text, ForeignCellKind Kind = ForeignCellKind.Text)
+public readonly struct ForeignCell(string text, ForeignCellKind kind = ForeignCellKind.Text)
 {
+    private readonly string? text = text;
+
+    /// <summary>Never null: a cell that is not there is empty.</summary>
+    public string Text => text ?? "";
+    public ForeignCellKind Kind { get; } = kind;
+
     /// <summary>The text without spaces around it.</summary>
     public string Trimmed => Text.Trim();
     public bool Empty => string.IsNullOrWhiteSpace(Text);
@@ -22,7 +28,7 @@ public sealed record ForeignRow(int Line, IReadOnlyList<ForeignCell> Cells, IRea
     public bool Empty => Cells.All(c => c.Empty);
 
     /// <summary>How far a cell stands in: by its format, else by its spaces.</summary>
-    public int Indent(int column) => Indents is not null && column < Indents.Count && Indents[column] > 0 ? Indents[column] * 2 : this[column].Text?.Length > 0 ? this[column].Spaces : 0;
+    public int Indent(int column) => Indents is not null && column < Indents.Count && Indents[column] > 0 ? Indents[column] * 2 : this[column].Spaces;
 }
 
 /// <summary>A sheet of a workbook, or the whole of a file that has none.</summary>

@@ -11,7 +11,7 @@ public static partial class ForeignProposal
     // A header stands near the top; content is judged by so many rows.
     private const int HeaderWithin = 60, Judged = 2000;
 
-    [GeneratedRegex(@"^[\p{L}]{0,4}[-. ]?\d[\d\p{L}./ -]{0,24}$")]
+    [GeneratedRegex(@"^\p{L}{0,4}[-. ]?\d[\d./-]*[\p{L}\d]{0,4}([ .\-/]\d+)*$")]
     private static partial Regex LooksLikeNumber();
 
     /// <summary>A number, then a name: <c>1010 Bank</c>, <c>1010 - Bank</c>.</summary>
@@ -51,25 +51,26 @@ public static partial class ForeignProposal
     {
         var header = sheet.Rows.FirstOrDefault(r => r.Line == headerLine);
         var rows = sheet.Rows.Where(r => r.Line > headerLine && !r.Empty).Take(Judged).ToList();
-        var columns = Enumerable.Range(0, sheet.Width).Select(i => new ForeignColumn(i, Letters(i + 1), header?[i].Text?.Trim() ?? "", "", "")).ToList();
+        var columns = Enumerable.Range(0, sheet.Width).Select(i => new ForeignColumn(i, Letters(i + 1), header?[i].Trimmed ?? "", "", "")).ToList();
         var contents = columns.Select(c => new Content(rows, c.Index)).ToList();
         var numbers = contents.Where(c => c.Numbers > 0.7).MaxBy(c => c.Numbers * c.Distinct)?.Values.ToHashSet(StringComparer.Ordinal) ?? [];
-        var tree = TreeColumns(rows, contents);
+        var tree = TreeColumns(rows, contents, columns);
         var scores = new List<(int Column, string Field, double Score, string Why)>();
         foreach (var column in columns)
             foreach (var field in ForeignFields.All)
             {
                 var (says, holds) = (ForeignFields.Says(column.Header, field), contents[column.Index].Filled == 0 ? 0 : Holds(contents[column.Index], field, numbers, current));
-                if (holds < 0 || says < 0.5 && holds < 0.45 || contents[column.Index].Filled == 0 && says < 1) continue;
-                scores.Add((column.Index, field, says + 0.7 * holds, says >= 0.5 ? $"its header says {field.Replace('_', ' ').Replace('-', ' ')}" : "by what it holds"));
+                if (field == ForeignFields.NumberAndName && holds > 0.6) says = Math.Max(ForeignFields.Says(column.Header, "number"), ForeignFields.Says(column.Header, "name"));
+                if (holds < 0 && (says < 0.9 || field is "number" or "name" or ForeignFields.NumberAndName) || says < 0.5 && holds < 0.45 || contents[column.Index].Filled == 0 && says < 1) continue;
+                scores.Add((column.Index, field, says + 0.7 * Math.Max(0, holds), says >= 0.5 ? $"its header says {field.Replace('_', ' ').Replace('-', ' ')}" : "by what it holds"));
             }
         foreach (var index in tree) columns[index] = columns[index] with { Field = ForeignFields.Tree, Why = "one of its columns is filled in each row" };
         var taken = new HashSet<string>(StringComparer.Ordinal);
-        if (tree.Count > 0) taken.UnionWith(["name", ForeignFields.NumberAndName, ForeignFields.Path, ForeignFields.Level]);
+        if (tree.Count > 0) taken.UnionWith(["name", ForeignFields.Path, ForeignFields.Level]);
         foreach (var (index, field, _, why) in scores.OrderByDescending(s => s.Score).ThenBy(s => s.Column))
         {
             if (columns[index].Field.Length > 0 || taken.Contains(field)) continue;
-            if (field == ForeignFields.NumberAndName && taken.Contains("number") && taken.Contains("name") || field is "number" or "name" && taken.Contains(ForeignFields.NumberAndName)) continue;
+            if (field == ForeignFields.NumberAndName && (taken.Contains("number") && taken.Contains("name") || tree.Count > 0) || field is "number" or "name" && taken.Contains(ForeignFields.NumberAndName)) continue;
             taken.Add(field);
             columns[index] = columns[index] with { Field = field, Why = why };
         }
@@ -163,14 +164,14 @@ public static partial class ForeignProposal
     internal static string? Separator(string text) => new[] { " > ", ">", " / ", " \\ ", "\\", "|", "»", "→", " : ", ":", "/" }.FirstOrDefault(s => text.Contains(s, StringComparison.Ordinal));
 
     // A tree spread over columns: neighbours of which each row fills at most one, and each is filled somewhere.
-    private static List<int> TreeColumns(List<ForeignRow> rows, List<Content> contents)
+    private static List<int> TreeColumns(List<ForeignRow> rows, List<Content> contents, List<ForeignColumn> columns)
     {
         var best = new List<int>();
         for (var first = 0; first < contents.Count; first++)
             for (var last = first + 1; last < contents.Count && last < first + 10; last++)
             {
                 var span = Enumerable.Range(first, last - first + 1).ToList();
-                if (span.Any(i => contents[i].Filled is 0 or > 0.9 || contents[i].Letters < 0.9 || contents[i].Distinct < 0.6)) break;
+                if (span.Any(i => ForeignFields.All.Any(f => f is not ("name" or ForeignFields.Level or ForeignFields.Path) && ForeignFields.Says(columns[i].Header, f) > 0.9) || contents[i].Filled is 0 or > 0.9 || contents[i].Letters < 0.9 || contents[i].Distinct < 0.6)) break;
                 if (rows.Count(r => span.Count(i => !r[i].Empty) == 1) > rows.Count * 0.9 && span.Count > best.Count) best = span;
             }
         return best;

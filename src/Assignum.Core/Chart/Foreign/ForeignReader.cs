@@ -38,7 +38,7 @@ public static class ForeignReader
         foreach (var row in sheet.Rows)
         {
             if (row.Line <= settings.HeaderLine || row.Empty || settings.LeftOut.Contains(row.Line)) continue;
-            if (header is not null && columns.All(c => row[c.Index].Text?.Trim() == header[c.Index].Text?.Trim())) { repeated++; continue; }
+            if (header is not null && columns.All(c => row[c.Index].Trimmed == header[c.Index].Trimmed)) { repeated++; continue; }
             var draft = Take(row, columns, settings, header, words, faults, out var leftOut);
             if (leftOut) totals++;
             else if (draft is not null) drafts.Add(draft);
@@ -85,6 +85,8 @@ public static class ForeignReader
         var saidKind = kind is null ? null : KindOf(kind, header, columns);
         if (kind is not null && saidKind is null) faults.Add(Fault(row.Line, "kind", "unknown-word", $"'{Cut(kind)}' is neither posting nor heading."));
         if (meaning?.LeftOut == true || saidKind?.LeftOut == true || number is null && name is not null && ForeignProposal.IsTotal(name)) { leftOut = true; return null; }
+        // A number that cannot be read was said to be so; the row is no title for that.
+        if (number is null && faults.Skip(before).Any(f => f.Column == "number")) return null;
         if (number is null && name is null)
         {
             if (faults.Count == before && columns.Any(c => !row[c.Index].Empty)) faults.Add(Fault(row.Line, "number", "missing-value", "This row has neither a number nor a name: fill them in, or leave the row out."));
