@@ -72,7 +72,8 @@ public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
         Find("[name='lines[1].account']").SendKeys("2200" + Keys.Tab);
         Find("[name='lines[1].credit']").SendKeys("250");
         Find("[formaction*=Rehearse]").SendKeys(Keys.Enter);
-        Find("#result").Text.ShouldContain("balanced");
+        wait.Until(b => b.FindElement(By.CssSelector("main")).Text is var text && (text.Contains("balanced", StringComparison.Ordinal) || b.FindElements(By.CssSelector("[role=alert]")).Count > 0));
+        Find("main").Text.ShouldContain("balanced");
         Find("#result").Text.ShouldContain("Premises, n° 2");
     }
 

@@ -129,7 +129,7 @@ public sealed class ChartModel(DeskContext desk, ViewSetUp view, ReadJournal jou
     /// <summary>Changes cells: all of them, or none with what is wrong by cell.</summary>
     public async Task<IActionResult> OnPostEditAsync([FromBody] CellEdits? sent)
     {
-        var edits = sent?.Edits ?? [];
+        IReadOnlyList<CellEdit> edits = [.. (sent?.Edits ?? []).OfType<CellEdit>()];
         if (edits.Count is 0 or > MostEdits) return Refuse(422, [new { number = "", column = "", message = edits.Count == 0 ? "Nothing was changed." : $"More than {MostEdits} cells at once: bring them in as a file." }]);
         var what = string.IsNullOrWhiteSpace(sent!.What) || sent.What.Length > 200 ? "accounts changed in the grid" : sent.What;
         var order = new List<string>();
