@@ -2,8 +2,12 @@ using Assignum.Bench;
 
 // The measurements of docs/performance.md; ./bench starts what they need.
 var root = args.Length > 0 ? args[0] : Directory.GetCurrentDirectory();
+var owner = Environment.GetEnvironmentVariable("ASSIGNUM_BENCH_DB");
+var application = Environment.GetEnvironmentVariable("ASSIGNUM_BENCH_APP") ?? owner;
 Console.WriteLine($"{Environment.ProcessorCount} processors, .NET {Environment.Version}");
-if (args.Length < 2) ResolverBench.Run(Environment.GetEnvironmentVariable("ASSIGNUM_BENCH_DB"));
-EntryBench.Run(root);
-if (Environment.GetEnvironmentVariable("ASSIGNUM_BENCH_DB") is { } owner)
-    await PostingBench.RunAsync(owner, Environment.GetEnvironmentVariable("ASSIGNUM_BENCH_APP") ?? owner, root);
+// One part alone: resolver, entries, posting or chart.
+bool Wants(string part) => args.Length < 2 || args[1] == part;
+if (Wants("resolver")) ResolverBench.Run(owner);
+if (Wants("entries")) EntryBench.Run(root);
+if (Wants("posting") && owner is not null) await PostingBench.RunAsync(owner, application!, root);
+if (Wants("chart") && owner is not null) await ChartBench.RunAsync(owner, application!, root);

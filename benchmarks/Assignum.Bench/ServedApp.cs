@@ -11,6 +11,10 @@ namespace Assignum.Bench;
 internal sealed class ServedApp : IAsyncDisposable
 {
     private const string Key = "bench-key-0123456789-0123456789-0123456789";
+
+    /// <summary>The administrator's password, for pages.</summary>
+    public const string Password = Key;
+
     private readonly Process process;
 
     private ServedApp(Process process, HttpClient client) => (this.process, Client) = (process, client);

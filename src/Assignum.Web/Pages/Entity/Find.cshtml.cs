@@ -36,13 +36,13 @@ public sealed class FindModel(DeskContext desk, ViewSetUp view, ReadJournal jour
     private IEnumerable<Hit> In(SetUp setUp)
     {
         var root = $"/e/{EntityCode}";
-        foreach (var (place, title) in new[] { ("chart", "Chart of accounts"), ("rehearse", "Rehearse a document"), ("editions", "Editions"), ("journal", "Journal"), ("files", "Files") })
+        foreach (var (place, title) in new[] { ("chart", "Chart of accounts"), ("chart/bring", "Bring a chart in"), ("tax", "Tax"), ("patterns", "Patterns"), ("rehearse", "Rehearse a document"), ("editions", "Editions"), ("journal", "Journal"), ("files", "Files") })
             yield return new Hit("page", title, "", $"{root}/{place}");
-        foreach (var a in setUp.Accounts) yield return new Hit("account", a.Number, a.Name, $"{root}/chart?q={Uri.EscapeDataString(a.Number)}");
+        foreach (var a in setUp.Accounts) yield return new Hit("account", a.Number, a.ShortCode is null ? a.Name : $"{a.Name} · {a.ShortCode}", $"{root}/chart/{Uri.EscapeDataString(a.Number)}");
         foreach (var p in setUp.Parties) yield return new Hit("party", p.Code, p.Name, $"{root}/journal?q={Uri.EscapeDataString(p.Code)}");
         foreach (var i in setUp.Items) yield return new Hit("item", i.Code, i.Name, $"{root}/rehearse?item={Uri.EscapeDataString(i.Code)}");
         foreach (var g in setUp.Groups) yield return new Hit($"{Core.Words.Of(g.Kind)} group", g.Code, g.Name, $"{root}/rehearse");
         foreach (var a in setUp.Assignments.Where(a => a.Key.Count > 0))
-            yield return new Hit("assignment", a.Account, $"{Show.Words(a.Purpose)}: {string.Join(" · ", a.Key.Select(k => k.Value))}", $"{root}/chart?q={Uri.EscapeDataString(a.Account)}");
+            yield return new Hit("assignment", a.Account, $"{Show.Words(a.Purpose)}: {string.Join(" · ", a.Key.Select(k => k.Value))}", $"{root}/chart/{Uri.EscapeDataString(a.Account)}");
     }
 }
