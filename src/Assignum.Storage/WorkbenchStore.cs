@@ -27,4 +27,21 @@ public static class WorkbenchStore
         { Parameters = { new() { Value = entity }, new() { Value = who }, new() { Value = documents.ToArray() }, new() { Value = revision } } };
         return await command.ExecuteNonQueryAsync(stop) == 1;
     }
+
+    /// <summary>Rewrites the documents that people keep in an entity. Inside the caller's transaction.</summary>
+    public static async Task RewriteAsync(NpgsqlConnection db, int entity, Func<string, string> rewrite, CancellationToken stop)
+    {
+        var rows = new List<(string Who, string[] Documents, string[] Before)>();
+        await using (var command = new NpgsqlCommand("select who, documents, before from workbench where entity_id = $1 for update", db) { Parameters = { new() { Value = entity } } })
+        await using (var reader = await command.ExecuteReaderAsync(stop))
+            while (await reader.ReadAsync(stop)) rows.Add((reader.GetString(0), reader.GetFieldValue<string[]>(1), reader.GetFieldValue<string[]>(2)));
+        foreach (var (who, documents, before) in rows)
+        {
+            string[] now = [.. documents.Select(rewrite)], then = [.. before.Select(rewrite)];
+            if (now.AsSpan().SequenceEqual(documents) && then.AsSpan().SequenceEqual(before)) continue;
+            await using var update = new NpgsqlCommand("update workbench set documents = $3, before = $4, revision = revision + 1 where entity_id = $1 and who = $2", db)
+            { Parameters = { new() { Value = entity }, new() { Value = who }, new() { Value = now }, new() { Value = then } } };
+            await update.ExecuteNonQueryAsync(stop);
+        }
+    }
 }

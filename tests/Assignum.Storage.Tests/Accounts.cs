@@ -63,6 +63,20 @@ public class Accounts
     }
 
     [Fact]
+    public async Task Documents_that_somebody_keeps_name_the_account_by_its_new_number()
+    {
+        await using var company = new Company();
+        var code = await company.OpenAsync();
+        var id = (await ViewAsync(company, code)).Entity.Id;
+        const string kept = """{"source":"own","id":"1","kind":"supplier-invoice","reference":"4010","payablesAccount":"2110","lines":[{"account":"4010","quantity":1},{"account":"4012"}],"charges":[{"account":"4010","amount":2}]}""";
+        await using var db = await company.Desk.Database.OpenAsync(Stop);
+        (await WorkbenchStore.SaveAsync(db, id, "nora", [kept, """{"kind":"money-moved"}"""], 0, Stop)).ShouldBeTrue();
+        (await new EditSetUp(company.Desk).MakeAsync(company.Actor, code, "r", null, (now, _) => [.. Renumbering.Plan(now, "4010", "4012", false), .. Renumbering.Plan(now, "4012", "4010", false), .. Renumbering.Plan(now, "2110", "2111", false)], Stop)).Faults.ShouldBeEmpty();
+        (await WorkbenchStore.LoadAsync(db, id, "nora", Stop)).Documents.ShouldBe([
+            """{"source":"own","id":"1","kind":"supplier-invoice","reference":"4010","payablesAccount":"2111","lines":[{"account":"4012","quantity":1},{"account":"4010"}],"charges":[{"account":"4012","amount":2}]}""", """{"kind":"money-moved"}"""]);
+    }
+
+    [Fact]
     public async Task Numbers_are_exchanged_and_a_held_number_is_refused()
     {
         await using var company = new Company();

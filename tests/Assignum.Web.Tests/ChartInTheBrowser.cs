@@ -128,6 +128,9 @@ public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
         Focus("1500", "number");
         Chord(Keys.Alt, Keys.ArrowLeft);
         Holds("1500", "parent", "1000");
+        // By dragging: onto a heading.
+        browser.ExecuteScript("const [from, to] = arguments, d = new DataTransfer(); from.dispatchEvent(new DragEvent('dragstart', { dataTransfer: d, bubbles: true })); for (const t of ['dragover', 'drop']) to.dispatchEvent(new DragEvent(t, { dataTransfer: d, bubbles: true, cancelable: true }))", Cell("1600", "number"), Cell("1200", "number"));
+        Holds("1600", "parent", "1200");
         Focus("1400", "number");
         Press("-");
         wait.Until(_ => !Cell("1410", "number").Displayed);

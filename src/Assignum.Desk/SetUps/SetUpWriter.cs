@@ -1,6 +1,7 @@
 using Assignum.Core.Chart;
 using Assignum.Core.SetUps;
 using Assignum.Desk.Access;
+using Assignum.Formats.Json;
 using Assignum.Storage;
 using Npgsql;
 
@@ -38,6 +39,7 @@ internal static class SetUpWriter
             || c is { Before: not null, After: not null } && !Renumbering.Renumbers(c) && inUse(Parts.Accounts, c.Key) && c.Cells.Any(x => Parts.AccountColumnsHeld.Contains(x.Column))));
         var draft = state.Draft ?? (edition ? await EditionStore.OpenDraftAsync(db, state, actor.Name, stop) : null);
         await SetUpStore.ApplyAsync(db, state.Id, new EditionView(View(state).Number, draft?.Id), changes, number => inUse(Parts.Accounts, number), actor.Name, stop);
+        if (Renumbering.In(changes) is { Count: > 0 } numbers) await WorkbenchStore.RewriteAsync(db, state.Id, document => EventAccounts.Renumber(document, numbers), stop);
         await EditionStore.TouchAsync(db, state.Id, draft?.Id, stop);
         var id = await ChangeStore.KeepAsync(db, state.Id, actor.Name, what, reason, edition ? draft?.Id : null, changes, undoes, stop);
         await EntityStore.AuditAsync(db, state.Id, actor.Name, what, edition ? EntityStore.DraftOf(state.Code) : state.Code, null, new { change = id, reason, rows = Summary(changes) }, stop);
