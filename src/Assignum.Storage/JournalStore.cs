@@ -176,6 +176,16 @@ public static class JournalStore
         return (string?)await command.ExecuteScalarAsync(stop);
     }
 
+    /// <summary>The newest events that were posted or kept, the newest first, as canonical JSON.</summary>
+    public static async Task<IReadOnlyList<string>> NewestEventsAsync(NpgsqlConnection db, int entity, int most, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("select body from event where entity_id = $1 order by event_id desc limit $2", db) { Parameters = { new() { Value = entity }, new() { Value = most } } };
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        var bodies = new List<string>();
+        while (await reader.ReadAsync(stop)) bodies.Add(reader.GetString(0));
+        return bodies;
+    }
+
     /// <summary>Debits and credits of every account that has any, up to and with a day (null: all).</summary>
     /// <remarks>Whole months come from account_month. Of the last month the shorter side is read by day: added up to the day, or taken off after it.</remarks>
     public static async Task<IReadOnlyList<BalanceRow>> BalancesAsync(NpgsqlConnection db, int entity, DateOnly? at, CancellationToken stop)

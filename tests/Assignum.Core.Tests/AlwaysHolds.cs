@@ -26,7 +26,7 @@ public class AlwaysHolds
         }, iter: 5_000 * Times);
 
     /// <summary>A set-up with random nested groups, ladders and assignments over few values, so that hits and misses are both common.</summary>
-    private static readonly Gen<SetUp> SetUps =
+    internal static readonly Gen<SetUp> SetUps =
         Gen.Int[0, int.MaxValue].Select(seed =>
         {
             var random = new Random(seed);

@@ -13,7 +13,7 @@ using Microsoft.AspNetCore.Mvc;
 namespace Assignum.Web.Pages.Entity;
 
 /// <summary>One account: every field by what it decides, everything that refers to it, its balance and latest entries; or a new one beside a neighbour.</summary>
-public sealed class AccountModel(DeskContext desk, ViewSetUp view, EditSetUp edit, ReadJournal journal, ReadAccounts accounts) : EntityPage(desk)
+public sealed class AccountModel(DeskContext desk, ViewSetUp view, EditSetUp edit, ReadJournal journal, ReadAccounts accounts, CompareSetUps compare) : EntityPage(desk)
 {
     /// <summary>The address of a new account's page.</summary>
     public const string NewNumber = "new";
@@ -120,6 +120,14 @@ public sealed class AccountModel(DeskContext desk, ViewSetUp view, EditSetUp edi
         var to = Parts.Accounts.KeyOf(change.After!);
         return await AfterAsync(await edit.RunAsync(Actor, EntityCode, change.Before is null ? $"account {change.Key} added" : $"account {change.Key} changed", Reason(reason), [change], HttpContext.RequestAborted),
             change.Before is null ? $"Account {to} was added." : "Saved.", to, RowForm.Typed(Parts.Accounts, Request.Form));
+    }
+
+    /// <summary>What the newest events would do elsewhere if the form were saved; nothing is.</summary>
+    public async Task<IActionResult> OnPostConsequencesAsync()
+    {
+        var change = RowForm.Read(Parts.Accounts, Request.Form);
+        var foreseen = await compare.OfEditsAsync(Actor, State, (_, _) => [change], HttpContext.RequestAborted);
+        return foreseen.Result is { } found ? Partial("_Consequences", (found, EntityCode, State.Currency)) : NotFound();
     }
 
     public async Task<IActionResult> OnPostRenumberAsync(string? to, bool below)

@@ -9,7 +9,7 @@ using Microsoft.AspNetCore.Mvc;
 namespace Assignum.Web.Pages.Entity;
 
 /// <summary>Puts another account in an account's place wherever the draft names it, and archives it; one change, undone as one.</summary>
-public sealed class ReplaceModel(DeskContext desk, ViewSetUp view, EditSetUp edit, ReadJournal journal) : EntityPage(desk)
+public sealed class ReplaceModel(DeskContext desk, ViewSetUp view, EditSetUp edit, ReadJournal journal, CompareSetUps compare) : EntityPage(desk)
 {
     public override string Place => "chart";
     [BindProperty(SupportsGet = true)] public string Number { get; set; } = "";
@@ -25,7 +25,7 @@ public sealed class ReplaceModel(DeskContext desk, ViewSetUp view, EditSetUp edi
 
     public async Task<IActionResult> OnPostAsync()
     {
-        Own = Request.Form.Where(f => f.Key.StartsWith("for.", StringComparison.Ordinal)).ToDictionary(f => f.Key[4..], f => f.Value.ToString().Trim(), StringComparer.Ordinal);
+        Own = Chosen();
         var made = await edit.MakeAsync(Actor, EntityCode, $"account {Number} replaced{(string.IsNullOrWhiteSpace(Replacement) ? "" : " by " + Replacement.Trim())} and archived", string.IsNullOrWhiteSpace(Reason) ? null : Reason.Trim(),
             (now, faults) => ChartReferences.Replace(now, Number, Replacement?.Trim(), Own, faults), HttpContext.RequestAborted);
         if (made.Refused is null)
@@ -39,6 +39,15 @@ public sealed class ReplaceModel(DeskContext desk, ViewSetUp view, EditSetUp edi
         Response.StatusCode = made.Refused == Refusal.Forbidden ? 403 : 422;
         return Page();
     }
+
+    /// <summary>What the newest events would do elsewhere with what is chosen so far.</summary>
+    public async Task<IActionResult> OnPostConsequencesAsync()
+    {
+        var foreseen = await compare.OfEditsAsync(Actor, State, (now, faults) => ChartReferences.Replace(now, Number, Replacement?.Trim(), Chosen(), faults), HttpContext.RequestAborted);
+        return foreseen.Result is { } found ? Partial("_Consequences", (found, EntityCode, State.Currency)) : NotFound();
+    }
+
+    private Dictionary<string, string> Chosen() => Request.Form.Where(f => f.Key.StartsWith("for.", StringComparison.Ordinal)).ToDictionary(f => f.Key[4..], f => f.Value.ToString().Trim(), StringComparer.Ordinal);
 
     private async Task<bool> LoadAsync()
     {

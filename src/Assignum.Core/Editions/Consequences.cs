@@ -1,0 +1,105 @@
+using Assignum.Core.Entries;
+using Assignum.Core.Events;
+
+namespace Assignum.Core.Editions;
+
+/// <summary>An amount that lands elsewhere.</summary>
+/// <param name="Purpose">What it was posted for; null: by hand.</param>
+/// <param name="From">Where it lands before; null: there is no such leg before.</param>
+/// <param name="To">Where it lands after; null: there is no such leg after.</param>
+/// <param name="Amount">Debit less credit in base currency.</param>
+public sealed record Moved(string? Purpose, string? From, string? To, decimal Amount);
+
+/// <summary>An event that does something else.</summary>
+/// <param name="Moved">The amounts that land elsewhere, in the order of the entry.</param>
+/// <param name="Appear">What is said of it after and not before: remarks, and errors that keep it from posting.</param>
+/// <param name="Gone">What is said of it before and no longer after.</param>
+public sealed record Consequence(BusinessEvent Event, string Before, string After, IReadOnlyList<Moved> Moved, IReadOnlyList<Said> Appear, IReadOnlyList<Said> Gone);
+
+/// <summary>Something a guard or a rule says of an event.</summary>
+public sealed record Said(Severity Severity, string Message);
+
+/// <summary>What many events together do elsewhere.</summary>
+/// <param name="Events">How many of them.</param>
+public sealed record MovedInAll(string? Purpose, string? From, string? To, int Events, decimal Amount);
+
+/// <summary>Which events do something else under another set-up: the same builder, twice.</summary>
+public static class Consequences
+{
+    /// <summary>Compares events one by one; those that do the same are left out. Order is kept.</summary>
+    /// <remarks>Nothing is stored: the events are rehearsed twice, as a posting would make them.</remarks>
+    public static IReadOnlyList<Consequence> Of(IEnumerable<BusinessEvent> events, Func<BusinessEvent, EntryResult> before, Func<BusinessEvent, EntryResult> after)
+    {
+        var found = new List<Consequence>();
+        foreach (var source in events)
+        {
+            var (old, now) = (before(source), after(source));
+            var moved = Compare(Sums(old), Sums(now));
+            var (said, says) = (Says(old), Says(now));
+            var (appear, gone) = (says.Except(said).ToList(), said.Except(says).ToList());
+            if (moved.Count + appear.Count + gone.Count > 0 || old.Outcome != now.Outcome) found.Add(new Consequence(source, old.Outcome, now.Outcome, moved, appear, gone));
+        }
+        return found;
+    }
+
+    /// <summary>The same movements of many events added up, the most frequent first.</summary>
+    public static IReadOnlyList<MovedInAll> InAll(IEnumerable<Consequence> consequences) =>
+        [.. consequences.SelectMany(c => c.Moved.Select(m => (c.Event, m))).GroupBy(x => (x.m.Purpose, x.m.From, x.m.To))
+            .Select(g => new MovedInAll(g.Key.Purpose, g.Key.From, g.Key.To, g.Select(x => x.Event).Distinct().Count(), g.Sum(x => x.m.Amount)))
+            .OrderByDescending(m => m.Events).ThenBy(m => m.Purpose, StringComparer.Ordinal).ThenBy(m => m.From, StringComparer.Ordinal)];
+
+    // What lands where, by purpose and account: an entry's own, its reversal's and its mirror's are apart. An entry that a
+    // guard refuses lands nowhere.
+    private static List<((string? Purpose, string Part) Key, string Account, decimal Amount)> Sums(EntryResult result)
+    {
+        var sums = new List<((string? Purpose, string Part) Key, string Account, decimal Amount)>();
+        if (result.Outcome != "posted") return sums;
+        void Add(JournalEntry entry, string part)
+        {
+            foreach (var line in entry.Lines)
+            {
+                ((string?, string) Key, string) at = ((line.Purpose?.Name, part), line.Account);
+                var place = sums.FindIndex(s => s.Key == at.Key && s.Account == at.Item2);
+                if (place < 0) sums.Add((at.Key, at.Item2, line.Signed));
+                else sums[place] = (at.Key, at.Item2, sums[place].Amount + line.Signed);
+            }
+        }
+        Add(result.Entry!, "");
+        if (result.Entry!.Reversal is { } reversal) Add(reversal, "reversal");
+        if (result.Entry.Mirror is { } mirror) Add(mirror.Entry, mirror.Entity);
+        return sums;
+    }
+
+    private static List<Moved> Compare(List<((string? Purpose, string Part) Key, string Account, decimal Amount)> before, List<((string? Purpose, string Part) Key, string Account, decimal Amount)> after)
+    {
+        var moved = new List<Moved>();
+        foreach (var key in before.Concat(after).Select(s => s.Key).Distinct())
+        {
+            decimal At(List<((string? Purpose, string Part) Key, string Account, decimal Amount)> sums, string account) => sums.Where(s => s.Key == key && s.Account == account).Sum(s => s.Amount);
+            var differs = before.Concat(after).Where(s => s.Key == key).Select(s => s.Account).Distinct().Select(a => (Account: a, Left: At(before, a), Came: At(after, a))).Where(d => d.Left != d.Came).ToList();
+            // What left one account for the same purpose came to another, as far as the amounts go.
+            var left = new Queue<(string Account, decimal Amount)>(differs.Where(d => Less(d.Left, d.Came)).Select(d => (d.Account, d.Left - d.Came)));
+            var came = new Queue<(string Account, decimal Amount)>(differs.Where(d => !Less(d.Left, d.Came)).Select(d => (d.Account, d.Came - d.Left)));
+            while (left.Count > 0 && came.Count > 0 && Math.Sign(left.Peek().Amount) == Math.Sign(came.Peek().Amount))
+            {
+                var (from, to) = (left.Dequeue(), came.Dequeue());
+                var amount = Math.Abs(from.Amount) < Math.Abs(to.Amount) ? from.Amount : to.Amount;
+                moved.Add(new Moved(key.Purpose, from.Account, to.Account, amount));
+                if (from.Amount != amount) left = new([(from.Account, from.Amount - amount), .. left]);
+                if (to.Amount != amount) came = new([(to.Account, to.Amount - amount), .. came]);
+            }
+            moved.AddRange(left.Select(l => new Moved(key.Purpose, l.Account, null, l.Amount)));
+            moved.AddRange(came.Select(c => new Moved(key.Purpose, null, c.Account, c.Amount)));
+        }
+        return moved;
+    }
+
+    // An account gives when less stands on it, whichever side.
+    private static bool Less(decimal before, decimal after) => Math.Abs(after) < Math.Abs(before) && (after == 0 || Math.Sign(after) == Math.Sign(before));
+
+    private static List<Said> Says(EntryResult result) =>
+    [
+        .. result.Errors.Select(e => new Said(Severity.Error, e.Message)),
+        .. result.Entry is { } entry ? entry.Remarks.Concat(entry.Mirror?.Entry.Remarks ?? []).Select(r => new Said(r.Severity, r.Message)) : [],
+    ];
+}
