@@ -76,6 +76,33 @@ public static class EditionStore
         await batch.ExecuteNonQueryAsync(stop);
     }
 
+    /// <summary>Writes that somebody approved a draft as it is.</summary>
+    public static async Task ApproveAsync(NpgsqlConnection db, int entity, EditionRow draft, string who, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("insert into approval (entity_id, edition_id, revision, who) values ($1, $2, $3, $4) on conflict do nothing", db)
+        { Parameters = { new() { Value = entity }, new() { Value = draft.Id }, new() { Value = draft.Revision }, new() { Value = who } } };
+        await command.ExecuteNonQueryAsync(stop);
+    }
+
+    /// <summary>Who approved a draft as it is now, and when.</summary>
+    public static async Task<IReadOnlyList<(string Who, DateTime At)>> ApprovalsAsync(NpgsqlConnection db, int entity, EditionRow draft, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("select who, at from approval where entity_id = $1 and edition_id = $2 and revision = $3 order by at", db)
+        { Parameters = { new() { Value = entity }, new() { Value = draft.Id }, new() { Value = draft.Revision } } };
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        var approvals = new List<(string, DateTime)>();
+        while (await reader.ReadAsync(stop)) approvals.Add((reader.GetString(0), reader.GetDateTime(1)));
+        return approvals;
+    }
+
+    /// <summary>Makes a draft a discarded one or the other way; its rows stay and are seen by nobody else.</summary>
+    public static async Task TurnAsync(NpgsqlConnection db, int entity, int draft, string status, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("update edition set status = $3 where entity_id = $1 and edition_id = $2 and status in ('draft', 'discarded')", db)
+        { Parameters = { new() { Value = entity }, new() { Value = draft }, new() { Value = status } } };
+        await command.ExecuteNonQueryAsync(stop);
+    }
+
     /// <summary>Gives a draft its number and day. The rows it holds are turned by <see cref="SetUpStore.PublishAsync"/>.</summary>
     public static async Task MarkPublishedAsync(NpgsqlConnection db, int entity, int draft, int number, DateOnly from, string? note, string who, CancellationToken stop)
     {

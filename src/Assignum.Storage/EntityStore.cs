@@ -50,6 +50,21 @@ public static class EntityStore
     /// <summary>Subject of an audit line about a change of the draft.</summary>
     public static string DraftOf(string entity) => entity + ", draft";
 
+    /// <summary>Subject of an audit line about an approval: who approves did not edit.</summary>
+    public static string ApprovalOf(string entity) => entity + ", approval";
+
+    /// <summary>Accounts that rows of past editions, or of drafts other than this one, name: they stay while those can be read.</summary>
+    public static async Task<IReadOnlySet<string>> NamedElsewhereAsync(NpgsqlConnection db, int entity, int? draft, CancellationToken stop)
+    {
+        string Of(string column, string table) => $"select {column} from {table} where entity_id = $1 and (until is not null or draft is not null and draft is distinct from $2)";
+        await using var command = new NpgsqlCommand(string.Join(" union ", Of("account", "assignments"), Of("account", "relief_accounts"), Of("relief", "relief_accounts"), Of("account", "crosswalk")), db)
+        { Parameters = { new() { Value = entity }, new() { Value = (object?)draft ?? DBNull.Value, NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Integer } } };
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        var named = new HashSet<string>(StringComparer.Ordinal);
+        while (await reader.ReadAsync(stop)) named.Add(reader.GetString(0));
+        return named;
+    }
+
     /// <summary>Whether somebody changed the draft since it was opened, by the audit trail.</summary>
     public static async Task<bool> EditedDraftAsync(NpgsqlConnection db, int entity, string code, string who, DateTime since, CancellationToken stop)
     {

@@ -25,8 +25,8 @@ public sealed class PublishDraft(DeskContext desk)
             return Outcome<EditionRow>.No(Refusal.Conflict, "period-closed", $"{day:yyyy-MM-dd} is in a closed period ({closed.From:yyyy-MM-dd} to {closed.To:yyyy-MM-dd}): choose a later day.", "from");
         // Whose policy counts is the live one: a draft cannot switch off the eyes that would see it. The first has none before it.
         if (state.Latest is not null && (await desk.Shelf.GetAsync(desk.Database, state, state.Latest.Number!.Value, null, stop)).Policies.FourEyes
-            && (draft.OpenedBy == actor.Name || await EntityStore.EditedDraftAsync(db, state.Id, state.Code, actor.Name, draft.OpenedAt, stop)))
-            return Outcome<EditionRow>.No(Refusal.Conflict, "four-eyes", "The policy four-eyes is on and you changed this draft: somebody who did not must publish it.");
+            && await KeepDrafts.EditedAsync(db, state, draft, actor.Name, stop) && (await EditionStore.ApprovalsAsync(db, state.Id, draft, stop)).Count == 0)
+            return Outcome<EditionRow>.No(Refusal.Conflict, "four-eyes", "The policy four-eyes is on and you changed this draft: somebody who did not must approve it as it is now, or publish it.");
 
         var number = (state.Latest?.Number ?? 0) + 1;
         await JournalStore.HoldAsync(db, state.Id, stop);

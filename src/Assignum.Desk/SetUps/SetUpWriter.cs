@@ -20,6 +20,7 @@ internal static class SetUpWriter
         var uses = new Dictionary<Part, HashSet<string>>();
         foreach (var part in parts.Append(Parts.Accounts).Distinct())
             uses[part] = [.. await EntityStore.JournalUsesAsync(db, state.Id, part.Name, stop)];
+        uses[Parts.Accounts].UnionWith(await EntityStore.NamedElsewhereAsync(db, state.Id, state.Draft?.Id, stop));
         if (state.Latest is not null)
             foreach (var (part, code) in SetUpImport.References((await desk.Shelf.GetAsync(desk.Database, state, state.Latest.Number!.Value, null, stop)).SetUp))
                 if (uses.TryGetValue(part, out var codes)) codes.Add(code);

@@ -3,13 +3,14 @@ using Assignum.Core.Editions;
 using Assignum.Core.SetUps;
 using Assignum.Desk;
 using Assignum.Desk.SetUps;
+using Assignum.Storage;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 
 namespace Assignum.Web.Pages.Entity;
 
 /// <summary>The editions: publishing the draft, the difference of any two in words and in what events would do, bringing one back.</summary>
-public sealed class EditionsModel(DeskContext desk, PublishDraft publish, ViewSetUp view, CompareSetUps compare, EditSetUp edit) : EntityPage(desk)
+public sealed class EditionsModel(DeskContext desk, PublishDraft publish, ViewSetUp view, CompareSetUps compare, EditSetUp edit, KeepDrafts drafts, ReadChanges changes) : EntityPage(desk)
 {
     /// <summary>Differences that the page lists.</summary>
     public const int MostShown = 500;
@@ -25,6 +26,15 @@ public sealed class EditionsModel(DeskContext desk, PublishDraft publish, ViewSe
     [TempData] public string? Change { get; set; }
 
     public IReadOnlyList<DifferenceLine> Lines { get; private set; } = [];
+
+    /// <summary>Who approved the draft as it is now.</summary>
+    public IReadOnlyList<(string Who, DateTime At)> Approvals { get; private set; } = [];
+
+    /// <summary>What was done in the draft, the newest first.</summary>
+    public IReadOnlyList<ChangeHead> History { get; private set; } = [];
+
+    /// <summary>Whether a draft was thrown away that can be taken back.</summary>
+    public bool CanTakeBack => State.Draft is null && State.Editions.LastOrDefault(e => e.Status == "discarded") is { } last && last.BasedOn == (State.Latest?.Number ?? 0);
 
     /// <summary>What can be compared, the newest first.</summary>
     public IReadOnlyList<string> Known { get; private set; } = [];
@@ -55,6 +65,24 @@ public sealed class EditionsModel(DeskContext desk, PublishDraft publish, ViewSe
         return made.Refused is null ? Back(made.Result!.Plan.Changes.Count == 0 ? $"The draft is as edition {edition} was already." : $"The draft holds what edition {edition} held.", made.Result.Id) : await RefusedAsync(made.Faults);
     }
 
+    public async Task<IActionResult> OnPostApproveAsync(long revision)
+    {
+        var approved = await drafts.ApproveAsync(Actor, EntityCode, revision, HttpContext.RequestAborted);
+        return approved.Refused is null ? Back("The draft is approved as it is now.", null) : await RefusedAsync(approved.Faults);
+    }
+
+    public async Task<IActionResult> OnPostThrowAwayAsync()
+    {
+        var thrown = await drafts.ThrowAwayAsync(Actor, EntityCode, HttpContext.RequestAborted);
+        return thrown.Refused is null ? Back("The draft is thrown away. It can be taken back until another is opened.", null) : await RefusedAsync(thrown.Faults);
+    }
+
+    public async Task<IActionResult> OnPostTakeBackAsync()
+    {
+        var taken = await drafts.TakeBackAsync(Actor, EntityCode, HttpContext.RequestAborted);
+        return taken.Refused is null ? Back("The draft is as it was when it was thrown away.", null) : await RefusedAsync(taken.Faults);
+    }
+
     public async Task<IActionResult> OnPostUndoAsync(long change)
     {
         var undone = await edit.UndoAsync(Actor, EntityCode, change, HttpContext.RequestAborted);
@@ -77,6 +105,11 @@ public sealed class EditionsModel(DeskContext desk, PublishDraft publish, ViewSe
 
     private async Task LoadAsync()
     {
+        if (State.Draft is { } open)
+        {
+            await using (var db = await Desk.Database.OpenAsync(HttpContext.RequestAborted)) Approvals = await EditionStore.ApprovalsAsync(db, State.Id, open, HttpContext.RequestAborted);
+            History = (await changes.RunAsync(Actor, EntityCode, 50, HttpContext.RequestAborted, ofDraft: true)).Result ?? [];
+        }
         Known = [.. State.Draft is null ? [] : new[] { "draft" }, .. State.Editions.Select(e => e.Number).OfType<int>().OrderDescending().Select(n => n.ToString(CultureInfo.InvariantCulture))];
         if (After is null || !Known.Contains(After)) After = Known.Count > 1 ? Known[0] : null;
         if (After is null) return;
