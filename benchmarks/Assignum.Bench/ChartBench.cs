@@ -60,6 +60,8 @@ internal static partial class ChartBench
         var token = await TokenAsync(client, "/e/TREE/chart");
         var edits = JsonSerializer.Serialize(new { what = "many", edits = Enumerable.Range(0, 1000).Select(i => new { number = Number(i), column = "family", was = (string?)null, value = "f" }) });
         Say("a field set on 1,000 accounts", $"{await TimeAsync(async () => { using var request = new HttpRequestMessage(HttpMethod.Post, "/e/TREE/chart?handler=Edit") { Content = Json(edits) }; request.Headers.Add("X-Form-Token", token); (await client.SendAsync(request)).EnsureSuccessStatusCode(); }):0} ms");
+        await ManyAsync(client, "the difference to the live edition, in words", "/e/TREE/editions", 15);
+        await ManyAsync(client, "what the last 1,000 events of 10 lines would do", "/e/TREE/editions?handler=Consequences&before=1&after=draft", 15);
     }
 
     private static string Number(int i) => (10_000 + i).ToString(CultureInfo.InvariantCulture);

@@ -106,7 +106,9 @@ public class ForeignTables
                     new Row(Number("A4", 1010), Text("B4", "Bank"), Text("C4", "Asset")) { RowIndex = 4 },
                     new Row(Number("A5", 1020), Text("B5", "Till", 1)) { RowIndex = 5 },
                     new Row(Number("A6", 46143, 2), Text("B6", "Day", 1), Text("C6", "Asset")) { RowIndex = 6 },
-                    new Row(new Cell { CellReference = "A7", CellFormula = new CellFormula("A5+10"), CellValue = new CellValue(1030) }, Text("B7", "Made"), new Cell { CellReference = "C7", DataType = CellValues.Error, CellValue = new CellValue("#REF!") }) { RowIndex = 7 }),
+                    new Row(new Cell { CellReference = "A7", CellFormula = new CellFormula("A5+10"), CellValue = new CellValue(1030) }, Text("B7", "Made"), new Cell { CellReference = "C7", DataType = CellValues.Error, CellValue = new CellValue("#REF!") }) { RowIndex = 7 },
+                    // A format at the very bottom, and nothing in it.
+                    new Row(new Cell { CellReference = "A1048576", StyleIndex = 1 }) { RowIndex = 1_048_576 }),
                 new MergeCells(new MergeCell { Reference = "A1:C1" }, new MergeCell { Reference = "C4:C5" }));
             Add("Old", SheetStateValues.Hidden, new SheetData(new Row(Text("A1", "secret"))));
             workbook.AddNewPart<VbaProjectPart>().FeedData(new MemoryStream([1, 2, 3]));
@@ -120,7 +122,7 @@ public class ForeignTables
     {
         var sheet = Read(Spreadsheet()).Single();
         sheet.Name.ShouldBe("Chart");
-        var rows = sheet.Rows.Where(r => !r.Empty).ToList();
+        var rows = sheet.Rows;
         rows.Select(r => r.Line).ShouldBe([1, 3, 4, 5, 6, 7]);
         rows[2][0].Text.ShouldBe("1010");
         // One type over two rows counts for both; the title over three columns stays where it is.

@@ -42,9 +42,9 @@ public static class Consequences
         return found;
     }
 
-    /// <summary>The same movements of many events added up, the most frequent first.</summary>
+    /// <summary>The same movements of many events added up, the most frequent first; of events that are posted before and after.</summary>
     public static IReadOnlyList<MovedInAll> InAll(IEnumerable<Consequence> consequences) =>
-        [.. consequences.SelectMany(c => c.Moved.Select(m => (c.Event, m))).GroupBy(x => (x.m.Purpose, x.m.From, x.m.To))
+        [.. consequences.Where(c => c.Before == c.After).SelectMany(c => c.Moved.Select(m => (c.Event, m))).GroupBy(x => (x.m.Purpose, x.m.From, x.m.To))
             .Select(g => new MovedInAll(g.Key.Purpose, g.Key.From, g.Key.To, g.Select(x => x.Event).Distinct().Count(), g.Sum(x => x.m.Amount)))
             .OrderByDescending(m => m.Events).ThenBy(m => m.Purpose, StringComparer.Ordinal).ThenBy(m => m.From, StringComparer.Ordinal)];
 

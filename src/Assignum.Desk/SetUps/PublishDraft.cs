@@ -8,7 +8,8 @@ namespace Assignum.Desk.SetUps;
 public sealed class PublishDraft(DeskContext desk)
 {
     /// <summary>Publishes. Events that are being posted finish under the old edition; the next sees the new one.</summary>
-    public async Task<Outcome<EditionRow>> RunAsync(Actor actor, string entity, DateOnly? from, string? note, CancellationToken stop)
+    /// <param name="expected">The state that was looked at (see <see cref="ImportBundle.StateOf"/>); publishing what somebody changed since is refused. Null: whatever it is.</param>
+    public async Task<Outcome<EditionRow>> RunAsync(Actor actor, string entity, DateOnly? from, string? note, CancellationToken stop, string? expected = null)
     {
         if (from is not { } day || day.Year is < 1900 or > 2200)
             return Outcome<EditionRow>.No(Refusal.Invalid, "bad-date", "Say from which day the edition is in force, as YYYY-MM-DD.", "from");
@@ -17,6 +18,7 @@ public sealed class PublishDraft(DeskContext desk)
         await using var transaction = await db.BeginTransactionAsync(stop);
         var entered = await desk.EnterAsync(db, actor, entity, Role.Reviewer, true, stop);
         if (entered.Result is not { } state) return entered.Pass<EditionRow>();
+        if (expected is not null && expected != ImportBundle.StateOf(state)) return Outcome<EditionRow>.No(Refusal.Conflict, "changed-meanwhile", "The draft or the records changed since you read them.");
         if (state.Draft is not { } draft) return Outcome<EditionRow>.No(Refusal.Conflict, "no-draft", "There is no draft to publish.");
         if (state.Latest is { } latest && day < latest.ValidFrom)
             return Outcome<EditionRow>.No(Refusal.Conflict, "before-latest", $"Edition {latest.Number} is in force from {latest.ValidFrom:yyyy-MM-dd}; the next one cannot begin before it.", "from");

@@ -19,7 +19,7 @@ namespace Assignum.Formats.Charts;
 /// </summary>
 public static class ForeignFiles
 {
-    /// <summary>Most rows taken from a sheet.</summary>
+    /// <summary>Most rows taken from a sheet, not counting empty ones.</summary>
     public const int MostRows = 100_000;
 
     /// <summary>Most columns taken from a sheet.</summary>
@@ -79,7 +79,7 @@ public static class ForeignFiles
                 if (parser.Count > MostColumns) { Say(faults, "too-many-columns", $"Line {parser.RawRow} has {parser.Count} columns; at most {MostColumns} are taken.", parser.RawRow); return []; }
                 var cells = new ForeignCell[parser.Count];
                 for (var i = 0; i < cells.Length; i++) cells[i] = Typed(parser[i]);
-                rows.Add(new ForeignRow(parser.RawRow, cells));
+                if (!cells.All(c => c.Empty)) rows.Add(new ForeignRow(parser.RawRow, cells));
             }
         }
         catch (MaxFieldSizeException)
@@ -204,11 +204,12 @@ public static class ForeignFiles
                 cells[i] = marks.Errors.Contains((reader.Depth + 1, i)) ? new ForeignCell("#", ForeignCellKind.Error) : Cell(reader.GetValue(i));
                 if (!cells[i].Empty) indents[i] = marks.Indents.GetValueOrDefault((reader.Depth + 1, i));
             }
-            rows.Add(new ForeignRow(reader.Depth + 1, cells, indents.Any(i => i > 0) ? indents : null));
+            // A format that somebody gave to a whole column makes a million rows of nothing.
+            if (!cells.All(c => c.Empty)) rows.Add(new ForeignRow(reader.Depth + 1, cells, indents.Any(i => i > 0) ? indents : null));
         }
         // One value over several rows counts for each of them; over several columns it is a title and stays where it is.
         var filled = 0;
-        var byLine = merged.Length == 0 ? [] : rows.ToDictionary(r => r.Line);
+        var byLine = merged.Length == 0 || rows.Count == 0 ? [] : rows.ToDictionary(r => r.Line);
         foreach (var range in merged.Where(m => m.ToRow > m.FromRow && m.FromColumn == m.ToColumn && m.FromColumn < MostColumns))
         {
             if (!byLine.TryGetValue(range.FromRow + 1, out var first) || first[range.FromColumn].Empty) continue;

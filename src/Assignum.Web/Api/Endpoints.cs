@@ -110,18 +110,13 @@ internal static class Endpoints
             : ApiProblem.Result(422, "The bundle has faults; nothing was changed", outcome.Faults, new Dictionary<string, object?> { ["faults"] = said.Errors });
     }
 
-    private static async Task<IResult> PublishAsync(HttpContext http, string entity, PublishDraft publish, ViewSetUp view)
+    private static async Task<IResult> PublishAsync(HttpContext http, string entity, PublishDraft publish)
     {
         var (body, problem) = await SmallJsonAsync<Publication>(http);
         if (problem is not null) return problem;
-        if (IfMatch(http) is { } expected)
-        {
-            var now = await view.RunAsync(http.Actor(), entity, "draft", null, http.RequestAborted);
-            if (now.Result is not null && ImportBundle.StateOf(now.Result.Entity) != expected)
-                return ApiProblem.Result(412, "Changed meanwhile", [new Fault("changed-meanwhile", "The draft or the records changed since you read them.")]);
-        }
         DateOnly? from = DateOnly.TryParseExact(body?.From, "yyyy-MM-dd", out var day) ? day : null;
-        var published = await publish.RunAsync(http.Actor(), entity, from, body?.Note, http.RequestAborted);
+        var published = await publish.RunAsync(http.Actor(), entity, from, body?.Note, http.RequestAborted, IfMatch(http));
+        if (published.Faults is [{ Code: "changed-meanwhile" }]) return ApiProblem.Result(412, "Changed meanwhile", published.Faults);
         return published.Result is { } row ? Results.Json(new { edition = row.Number, from = row.ValidFrom, row.Note }) : ApiProblem.Of(published);
     }
 
