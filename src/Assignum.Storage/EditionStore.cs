@@ -29,11 +29,12 @@ public static class EditionStore
     private const string Columns = "edition_id, number, status, based_on, valid_from, note, revision, opened_by, opened_at, published_by, published_at";
 
     /// <summary>An entity with its editions by code, or null.</summary>
-    /// <param name="lock">Hold the entity until the transaction ends, so that nobody else changes or posts.</param>
+    /// <param name="lock">Hold the entity until the transaction ends, so that nobody else changes it. Rows that refer to it can still be written: a
+    /// posting that goes on does not wait for one who waits for it.</param>
     public static async Task<EntityState?> StateAsync(NpgsqlConnection db, string code, bool @lock, CancellationToken stop)
     {
         await using var batch = new NpgsqlBatch(db);
-        var first = new NpgsqlBatchCommand($"select entity_id, code, name, currency, records_revision from entity where code = $1{(@lock ? " for update" : "")}");
+        var first = new NpgsqlBatchCommand($"select entity_id, code, name, currency, records_revision from entity where code = $1{(@lock ? " for no key update" : "")}");
         first.Parameters.Add(new() { Value = code });
         var second = new NpgsqlBatchCommand($"select {Columns} from edition where entity_id = (select entity_id from entity where code = $1) and not what_if order by edition_id");
         second.Parameters.Add(new() { Value = code });

@@ -63,6 +63,25 @@ public class Accounts
     }
 
     [Fact]
+    public async Task Events_that_stream_in_while_numbers_are_exchanged_land_on_the_right_accounts()
+    {
+        await using var company = new Company();
+        var code = await company.OpenAsync();
+        var posting = Task.Run(async () =>
+        {
+            for (var batch = 0; batch < 25; batch++)
+                (await company.PostAsync(code, [.. Enumerable.Range(0, 8).Select(i => Sale($"S{batch}-{i}"))])).ShouldAllBe(p => p.Outcome == "posted");
+        }, Stop);
+        for (var i = 0; i < 12; i++)
+            (await new EditSetUp(company.Desk).MakeAsync(company.Actor, code, "exchanged", null, (now, _) => [.. Renumbering.Plan(now, "4010", "4020", false), .. Renumbering.Plan(now, "4020", "4010", false)], Stop)).Faults.ShouldBeEmpty();
+        await posting;
+        (await company.AskAsync<string>("select string_agg(distinct a.name, ', ') from entry_line l join accounts a using (entity_id, account_id) where l.purpose = 'sales-revenue'")).ShouldBe("Instruments");
+        (await company.AskAsync<long>("select count(*) from entry_line where purpose = 'sales-revenue'")).ShouldBe(200);
+        // As posted: whatever number the account bore at that moment.
+        (await company.AskAsync<long>("select count(distinct account) from entry_line where purpose = 'sales-revenue'")).ShouldBeInRange(1, 2);
+    }
+
+    [Fact]
     public async Task Documents_that_somebody_keeps_name_the_account_by_its_new_number()
     {
         await using var company = new Company();

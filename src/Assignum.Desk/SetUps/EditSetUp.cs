@@ -46,6 +46,8 @@ public sealed class EditSetUp(DeskContext desk)
         var current = await SetUpWriter.CurrentAsync(db, state, stop);
         var edits = await asked(db, state, current);
         if (edits.Result is null) return edits.Pass<EditResult>();
+        // Who takes an account away or gives it another number waits for postings that go on, and they for it.
+        if (edits.Result.Any(e => e.Part == Parts.Accounts && (e.After is null || Renumbering.Renumbers(e)))) await JournalStore.HoldAsync(db, state.Id, stop);
         var uses = await SetUpWriter.UsesAsync(desk, db, state, edits.Result.Where(e => e.After is null).Select(e => e.Part), stop);
         var plan = SetUpEdit.Plan(current, edits.Result, uses);
         // A person archives an account when all that names it names another; a file may, and an undoing puts back what was.

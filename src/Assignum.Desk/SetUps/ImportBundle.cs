@@ -35,6 +35,8 @@ public sealed class ImportBundle(DeskContext desk)
         if (expected is not null && expected != StateOf(state))
             return Outcome<ImportResult>.No(Refusal.Conflict, "changed-meanwhile", "Somebody changed the draft or the records since this preview. Look at a new preview and apply that.");
 
+        // A file may take accounts away: no posting goes on meanwhile.
+        if (apply && !partial && sheets.Any(s => s.Part == Parts.Accounts)) await JournalStore.HoldAsync(db, state.Id, stop);
         var current = await SetUpWriter.CurrentAsync(db, state, stop);
         var uses = await SetUpWriter.UsesAsync(desk, db, state, sheets.Select(s => s.Part), stop);
         var plan = SetUpImport.Plan(current, sheets, partial, uses);
