@@ -64,7 +64,7 @@ public static partial class XlsxSheet
     }
 
     /// <summary>A column's letters: 1 is A, 27 is AA.</summary>
-    public static string Letters(int column) => column <= 26 ? ((char)('A' + column - 1)).ToString() : Letters((column - 1) / 26) + Letters((column - 1) % 26 + 1);
+    public static string Letters(int column) => Core.Chart.Foreign.ForeignProposal.Letters(column);
 
     private static DataValidation Validation(ValueList list, int last) => new(new Formula1(list.Source))
     {
