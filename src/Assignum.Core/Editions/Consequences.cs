@@ -1,5 +1,6 @@
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
+using Assignum.Core.Landing;
 
 namespace Assignum.Core.Editions;
 
@@ -30,14 +31,48 @@ public static class Consequences
     /// <remarks>Nothing is stored: the events are rehearsed twice, as a posting would make them.</remarks>
     public static IReadOnlyList<Consequence> Of(IEnumerable<BusinessEvent> events, Func<BusinessEvent, EntryResult> before, Func<BusinessEvent, EntryResult> after)
     {
-        var found = new List<Consequence>();
-        foreach (var source in events)
+        var all = events.ToList();
+        return Of(all, Results(all, before), Results(all, after));
+    }
+
+    /// <summary>What each event makes, in order; worked out side by side, since one does not know of another.</summary>
+    public static IReadOnlyList<EntryResult> Results(IReadOnlyList<BusinessEvent> events, Func<BusinessEvent, EntryResult> build) => [.. events.AsParallel().AsOrdered().Select(build)];
+
+    /// <summary>
+    /// Whether changed assignments can make an event do something else, by what was looked for when it landed: a leg whose reasoning never
+    /// came to the key of one of them lands where it did. Where something is not in the reasoning, the answer is yes.
+    /// </summary>
+    /// <param name="before">What the event makes without the changes.</param>
+    /// <param name="identities">Of the assignments that come, go or get another account; see <see cref="Assignment.Identity"/>.</param>
+    /// <param name="purposes">Their purposes and those that borrow from them.</param>
+    public static bool Touched(BusinessEvent source, EntryResult before, IReadOnlySet<string> identities, IReadOnlySet<string> purposes)
+    {
+        // What kept it from landing may be mended; a movement within one account leaves no leg behind to tell by.
+        if (before.Errors.Count > 0 || source.Kind == "stock-moved") return true;
+        if (before.Entry is not { } entry) return false;
+        if (entry.Mirror is not null || entry.Tax.Any(t => t.DecidedBy == "account")) return true;
+        foreach (var line in entry.Lines)
         {
-            var (old, now) = (before(source), after(source));
+            if (line.Purpose is null || !purposes.Contains(line.Purpose.Name)) continue;
+            // An account written on a document is judged by the rest of the ladder, which is not in its reasoning.
+            if (line.Landing.Rung == "line") return true;
+            foreach (var tried in line.Landing.Tried)
+                if (tried.Outcome != TryOutcome.Absent && tried.Rung != "line" && identities.Contains(Assignment.IdentityOf(tried.Purpose ?? line.Purpose.Name, tried.Key))) return true;
+        }
+        return false;
+    }
+
+    /// <summary>The same for results that are known already, each at the place of its event.</summary>
+    public static IReadOnlyList<Consequence> Of(IReadOnlyList<BusinessEvent> events, IReadOnlyList<EntryResult> before, IReadOnlyList<EntryResult> after)
+    {
+        var found = new List<Consequence>();
+        for (var i = 0; i < events.Count; i++)
+        {
+            var (old, now) = (before[i], after[i]);
             var moved = Compare(Sums(old), Sums(now));
             var (said, says) = (Says(old), Says(now));
             var (appear, gone) = (says.Except(said).ToList(), said.Except(says).ToList());
-            if (moved.Count + appear.Count + gone.Count > 0 || old.Outcome != now.Outcome) found.Add(new Consequence(source, old.Outcome, now.Outcome, moved, appear, gone));
+            if (moved.Count + appear.Count + gone.Count > 0 || old.Outcome != now.Outcome) found.Add(new Consequence(events[i], old.Outcome, now.Outcome, moved, appear, gone));
         }
         return found;
     }

@@ -56,10 +56,10 @@ public static class Difference
     {
         var columns = change.Part.Columns;
         var row = change.After ?? change.Before!;
-        string? Cell(string?[]? cells, string column) => cells?[columns.ToList().FindIndex(c => c.Name == column)];
-        var purpose = Cell(row, "purpose")!;
+        var purpose = row[0]!;
         var who = string.Join(", ", columns.Select((c, i) => (c.Name, Value: row[i])).Where(x => x.Value is not null && x.Name is not ("purpose" or "account" or "note")).Select(x => names.Of(x.Name, x.Value!, purpose)));
-        var (from, to) = (Cell(change.Before, "account"), Cell(change.After, "account"));
+        // Purpose and account are the first columns of an assignment.
+        var (from, to) = (change.Before?[1], change.After?[1]);
         var of = who.Length == 0 ? "by default" : who;
         var sentence = from is null ? $"{of}: {names.Account(to!)}, by a new assignment"
             : to is null ? $"{of}: no longer {names.Account(from)}, its assignment is taken away"
@@ -70,10 +70,10 @@ public static class Difference
 
     private sealed class Names(SetUp before, SetUp after)
     {
-        private readonly Lazy<Dictionary<string, string>> accounts = new(() => Of(before.Accounts.Concat(after.Accounts), a => a.Number, a => a.Name));
-        private readonly Lazy<Dictionary<string, string>> items = new(() => Of(before.Items.Concat(after.Items), i => i.Code, i => i.Name));
-        private readonly Lazy<Dictionary<string, string>> parties = new(() => Of(before.Parties.Concat(after.Parties), p => p.Code, p => p.Name));
-        private readonly Lazy<Dictionary<string, string>> groups = new(() => Of(before.Groups.Concat(after.Groups), g => Core.Words.Of(g.Kind) + "\u001f" + g.Code, g => g.Name));
+        private readonly Lazy<Dictionary<string, string>> accounts = new(() => Of(before.Accounts, after.Accounts, a => a.Number, a => a.Name));
+        private readonly Lazy<Dictionary<string, string>> items = new(() => Of(before.Items, after.Items, i => i.Code, i => i.Name));
+        private readonly Lazy<Dictionary<string, string>> parties = new(() => Of(before.Parties, after.Parties, p => p.Code, p => p.Name));
+        private readonly Lazy<Dictionary<string, string>> groups = new(() => Of(before.Groups, after.Groups, g => Core.Words.Of(g.Kind) + "\u001f" + g.Code, g => g.Name));
 
         public string Account(string number) => accounts.Value.GetValueOrDefault(number) is { } name ? $"{number} {name}" : number;
 
@@ -96,10 +96,11 @@ public static class Difference
 
         private static string Towards(string purpose) => purpose.StartsWith("sales", StringComparison.Ordinal) || purpose is "cost-of-sales" or "shipping-income" ? "sold to" : purpose.Contains("purchase", StringComparison.Ordinal) || purpose is "non-stock-cost" or "received-not-invoiced" ? "bought from" : "of";
 
-        private static Dictionary<string, string> Of<T>(IEnumerable<T> records, Func<T, string> code, Func<T, string> name)
+        private static Dictionary<string, string> Of<T>(IReadOnlyList<T> before, IReadOnlyList<T> after, Func<T, string> code, Func<T, string> name)
         {
-            var names = new Dictionary<string, string>(StringComparer.Ordinal);
-            foreach (var record in records) names[code(record)] = name(record);
+            var names = new Dictionary<string, string>(after.Count, StringComparer.Ordinal);
+            if (!ReferenceEquals(before, after)) foreach (var record in before) names[code(record)] = name(record);
+            foreach (var record in after) names[code(record)] = name(record);
             return names;
         }
     }

@@ -11,12 +11,14 @@ namespace Assignum.Core.Entries;
 public static class Examples
 {
     /// <summary>The example, or what record the entity lacks for it, in words.</summary>
-    public static (BusinessEvent? Event, string? Lacks) Of(EventKind kind, CompiledSetUp setUp, DateOnly day)
+    /// <param name="item">An item to make it of: its lines are that item's alone.</param>
+    public static (BusinessEvent? Event, string? Lacks) Of(EventKind kind, CompiledSetUp setUp, DateOnly day, string? item = null)
     {
-        var books = new Picks(setUp);
+        var books = new Picks(setUp, item);
         var e = new BusinessEvent { Source = "own", Id = "example", Kind = kind.Name, Date = day, Reference = "EX-1" };
         if (!Fills.TryGetValue(kind.Name, out var fill)) return (null, "an example of this kind");
         fill(e, books);
+        if (item is not null) e.Lines = [.. e.Lines.Where(l => l.Item is not null).Take(1)];
         return books.Lacks is { } lacks ? (null, lacks) : (e, null);
     }
 
@@ -55,7 +57,7 @@ public static class Examples
     };
 
     /// <summary>Records of the entity to make examples of: active ones, and those for which tax is decided first.</summary>
-    private sealed class Picks(CompiledSetUp setUp)
+    private sealed class Picks(CompiledSetUp setUp, string? only)
     {
         private readonly SetUp s = setUp.SetUp;
 
@@ -69,8 +71,10 @@ public static class Examples
         public string? Service => Item("something to sell", i => i.Nature == ItemNature.Service, i => i.Nature == ItemNature.Goods);
         public string? Bought => Item("a service, or goods not kept in stock", i => i is { Nature: ItemNature.Goods, Stocked: false }, i => i.Nature == ItemNature.Service);
         public string? Worked => Item("labour, overhead or a service", i => i.Nature is ItemNature.Labour or ItemNature.Overhead, i => i.Nature == ItemNature.Service);
-        public string? Location => s.Locations.Count > 0 ? s.Locations[0].Code : null;
-        public string? OtherLocation => s.Locations.Count > 1 ? s.Locations[1].Code : Miss("two locations");
+        // An ordinary place first: one that no assignment makes an exception of.
+        private List<string> Locations => [.. s.Locations.OrderBy(l => s.Assignments.Count(a => a.Value(Dimension.Location) == l.Code)).Select(l => l.Code)];
+        public string? Location => Locations.FirstOrDefault();
+        public string? OtherLocation => Locations.Skip(1).FirstOrDefault() ?? Miss("two locations");
         public string? Channel => s.Channels.Count > 0 ? s.Channels[0].Code : Miss("a channel");
         public string? Method => s.Methods.Count > 0 ? s.Methods[0].Code : null;
         public string? OtherMethod => s.Methods.Count > 1 ? s.Methods[1].Code : Miss("two payment methods");
@@ -91,7 +95,7 @@ public static class Examples
 
         // The first wish that something fits. One whose group and tax category are filled shows more than one that falls to defaults.
         private string? Item(string what, params Func<Item, bool>[] wishes) =>
-            wishes.Select(w => Items(w).OrderBy(i => (i.Group is null ? 1 : 0) + (i.TaxCategory is null ? 2 : 0)).FirstOrDefault()).FirstOrDefault(i => i is not null)?.Code ?? Miss(what);
+            only ?? wishes.Select(w => Items(w).OrderBy(i => (i.Group is null ? 1 : 0) + (i.TaxCategory is null ? 2 : 0)).FirstOrDefault()).FirstOrDefault(i => i is not null)?.Code ?? Miss(what);
 
         private string? Party(TaxDirection direction, PartyKind kind, string what) =>
             s.Parties.Where(p => p.Status == RecordStatus.Active && (p.Kind == kind || p.Kind == PartyKind.Both))

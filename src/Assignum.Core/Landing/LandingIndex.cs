@@ -39,6 +39,25 @@ public sealed class LandingIndex
             if (assignment.Value(Dimension.Counterparty) is { } entity) At(Dimension.Counterparty).Add(entity, entity);
     }
 
+    /// <summary>Whether the numbers of one set-up are those of another that was changed from it: the same codes in the same places, under the same parents.</summary>
+    public bool Serves(SetUp own, SetUp other)
+    {
+        static bool Same<T>(IReadOnlyList<T> was, IReadOnlyList<T> now, Func<T, T, bool> same)
+        {
+            if (ReferenceEquals(was, now)) return true;
+            if (was.Count != now.Count) return false;
+            for (var i = 0; i < was.Count; i++)
+                if (!ReferenceEquals(was[i], now[i]) && !same(was[i], now[i])) return false;
+            return true;
+        }
+        return Same(own.Groups, other.Groups, (a, b) => (a.Kind, a.Code, a.Parent) == (b.Kind, b.Code, b.Parent)) && Same(own.Items, other.Items, (a, b) => a.Code == b.Code)
+            && Same(own.Parties, other.Parties, (a, b) => a.Code == b.Code) && Same(own.Projects, other.Projects, (a, b) => (a.Code, a.Parent) == (b.Code, b.Parent))
+            && Same(own.Locations, other.Locations, (a, b) => a.Code == b.Code) && Same(own.Channels, other.Channels, (a, b) => a.Code == b.Code)
+            && Same(own.Methods, other.Methods, (a, b) => a.Code == b.Code) && Same(own.Reasons, other.Reasons, (a, b) => a.Code == b.Code)
+            && Same(own.TaxCodes, other.TaxCodes, (a, b) => a.Code == b.Code) && Same(own.OtherEntities, other.OtherEntities, (a, b) => a == b)
+            && other.Assignments.All(a => a.Value(Dimension.Counterparty) is not { } entity || Of(Dimension.Counterparty, entity) > 0);
+    }
+
     /// <summary>The dimensions whose values have parents.</summary>
     public static bool IsNested(Dimension dimension) =>
         dimension is Dimension.ItemGroup or Dimension.PartyGroup or Dimension.ProjectGroup or Dimension.Project;
@@ -54,6 +73,14 @@ public sealed class LandingIndex
 
     /// <summary>The parent's number, or 0 at the top or where nothing nests.</summary>
     public int Parent(Dimension dimension, int number) => At(dimension).Parents[number];
+
+    /// <summary>How deep a value stands: 1 at the top.</summary>
+    public int Depth(Dimension dimension, int number)
+    {
+        var depth = 0;
+        for (var at = number; at != 0; at = Parent(dimension, at)) depth++;
+        return depth;
+    }
 
     /// <summary>How many numbers a dimension has, "absent" included.</summary>
     public int Size(Dimension dimension) => At(dimension).Keys.Count;

@@ -6,7 +6,10 @@ namespace Assignum.Core.Landing;
 
 /// <summary>What the compiled resolver answers for a leg.</summary>
 /// <param name="Account">Account number, or null when unresolved.</param>
-/// <param name="Assignment">Number of the assignment in the set-up, or −1 (unresolved, or written on the document).</param>
+/// <param name="Assignment">
+/// Number of the assignment among those of its purpose (see <see cref="LandingResolver.AssignmentsOf"/>; of the purpose borrowed
+/// from where it is), or −1: unresolved, or written on the document.
+/// </param>
 /// <param name="ByLine">The account was written on the document and is allowed.</param>
 /// <param name="LineRefused">The account written on the document is not allowed on this control purpose.</param>
 /// <param name="LineUnused">An account was written and no rung of the ladder asks for it.</param>
@@ -22,27 +25,55 @@ public sealed class LandingResolver
     private readonly Purpose?[] borrows;
     private readonly HashSet<(string, string)> relief;
     private readonly Tracer tracer;
-    private readonly string[] accountOf;
+    private readonly Assignment[][] assignments;
+    private readonly Lazy<Dictionary<string, Assignment>>[] identities;
+    private readonly HashSet<string> tripwires;
     private readonly ConcurrentDictionary<TraceKey, Trace> traces = new();
     private const int TraceMemory = 200_000;
     private int remembered;
 
     /// <summary>Compiles a set-up that has no faults of form.</summary>
-    public LandingResolver(SetUp setUp, LandingIndex index, IReadOnlyDictionary<string, Account> accounts)
+    /// <param name="previous">An earlier one that this set-up was changed from: what it changed nothing of is taken over.</param>
+    public LandingResolver(SetUp setUp, LandingIndex index, IReadOnlyDictionary<string, Account> accounts, LandingResolver? previous = null)
     {
-        accountOf = [.. setUp.Assignments.Select(a => a.Account)];
         Index = index;
         ladders = Ladders(setUp);
         borrows = new Purpose?[Purposes.All.Count];
         foreach (var borrow in setUp.Borrows) borrows[Purposes.Find(borrow.Purpose)!.Index] = Purposes.Find(borrow.From);
         relief = [.. setUp.ReliefAccounts.Select(r => (r.Account, r.Relief))];
+        tripwires = [.. setUp.Accounts.Where(a => a.Tripwire).Select(a => a.Number)];
 
+        var byPurpose = setUp.Assignments.ToLookup(a => a.Purpose, StringComparer.Ordinal);
+        assignments = [.. Purposes.All.Select(p => byPurpose[p.Name].ToArray())];
+        if (previous is not null && (!ReferenceEquals(previous.Index, index) || !previous.tripwires.SetEquals(tripwires))) previous = null;
+        bool SameLadder(Purpose p) => previous is not null && previous.ladders[p.Index].Rungs.SequenceEqual(ladders[p.Index].Rungs);
+        bool Same(Purpose p) => SameLadder(p) && previous!.assignments[p.Index].AsSpan().SequenceEqual(assignments[p.Index], ReferenceEqualityComparer.Instance);
+        // Where accounts alone were changed, every key is found where it was: only what the answers mean is new.
+        bool SameKeys(Purpose p)
+        {
+            if (!SameLadder(p)) return false;
+            var (was, now) = (previous!.assignments[p.Index], assignments[p.Index]);
+            if (was.Length != now.Length) return false;
+            for (var i = 0; i < now.Length; i++)
+                if (!ReferenceEquals(was[i], now[i]) && (!was[i].Key.SequenceEqual(now[i].Key) || tripwires.Contains(was[i].Account) != tripwires.Contains(now[i].Account))) return false;
+            return true;
+        }
         // A tripwire decides nothing except as a default (posting rules, purposes).
-        bool Decides(Assignment a) => a.Set == 0 || !(accounts.TryGetValue(a.Account, out var account) && account.Tripwire);
-        var byPurpose = setUp.Assignments.Select((a, i) => (Number: i, Assignment: a))
-            .Where(a => Decides(a.Assignment)).ToLookup(a => a.Assignment.Purpose);
-        resolvers = [.. Purposes.All.Select(p => new PurposeResolver(index, ladders[p.Index], byPurpose[p.Name]))];
-        tracer = new Tracer(setUp, index, ladders, borrows, relief, accounts);
+        bool Decides(Assignment a) => a.Set == 0 || !tripwires.Contains(a.Account);
+        resolvers = new PurposeResolver[Purposes.All.Count];
+        identities = new Lazy<Dictionary<string, Assignment>>[Purposes.All.Count];
+        foreach (var p in Purposes.All)
+        {
+            var own = assignments[p.Index];
+            if (Same(p)) (resolvers[p.Index], identities[p.Index]) = (previous!.resolvers[p.Index], previous.identities[p.Index]);
+            else
+            {
+                resolvers[p.Index] = SameKeys(p) ? previous!.resolvers[p.Index]
+                    : new PurposeResolver(index, ladders[p.Index], own.Select((a, i) => (Number: i, Assignment: a)).Where(a => Decides(a.Assignment)), previous?.resolvers[p.Index]);
+                identities[p.Index] = Identities(own, previous?.assignments[p.Index], previous?.identities[p.Index]);
+            }
+        }
+        tracer = new Tracer(identities, index, ladders, borrows, relief, accounts);
     }
 
     /// <summary>The numbers that leg values are made of.</summary>
@@ -71,15 +102,19 @@ public sealed class LandingResolver
 
     /// <summary>
     /// The assignments that decide many legs of one purpose, without accounts written on documents: for replays and
-    /// checks. An answer is the assignment's number in the set-up, −1 for unresolved.
+    /// checks. An answer is the assignment's number among those of the purpose, −1 for unresolved; of one that the purpose
+    /// borrows, −2 less its number among those of the other purpose.
     /// </summary>
     public void ResolveAll(Purpose purpose, ReadOnlySpan<LegValues> legs, Span<int> answers)
     {
         resolvers[purpose.Index].ResolveAll(legs, answers);
         if (borrows[purpose.Index] is not { } from) return;
         for (var i = 0; i < legs.Length; i++)
-            if (answers[i] < 0) answers[i] = resolvers[from.Index].Resolve(legs[i]);
+            if (answers[i] < 0 && resolvers[from.Index].Resolve(legs[i]) is var found and >= 0) answers[i] = -2 - found;
     }
+
+    /// <summary>The assignments of a purpose, in the order of the set-up.</summary>
+    public IReadOnlyList<Assignment> AssignmentsOf(Purpose purpose) => assignments[purpose.Index];
 
     /// <summary>The reasoning behind <see cref="Resolve"/>, from memory where the same has been asked before.</summary>
     public Trace TraceOf(Purpose purpose, in LegValues values, string? line = null)
@@ -95,17 +130,23 @@ public sealed class LandingResolver
         return traces[key] = tracer.Walk(purpose, values, line);
     }
 
+    /// <summary>The account that values land on where one of the purpose's own assignments, by its number, is not there; null: none.</summary>
+    public string? Without(Purpose purpose, int number, in LegValues values)
+    {
+        if (resolvers[purpose.Index].ResolveOther(values, number) is var found and >= 0) return assignments[purpose.Index][found].Account;
+        return borrows[purpose.Index] is { } from && resolvers[from.Index].Resolve(values) is var borrowed and >= 0 ? assignments[from.Index][borrowed].Account : null;
+    }
+
+    /// <summary>What decides for an assignment's own key where it is not there: what it overrides. An account of null: nothing would.</summary>
+    public Trace Overridden(Purpose purpose, Assignment assignment, in LegValues ofItsKey) => tracer.Walk(purpose, ofItsKey, null, assignment);
+
     private Landed Walk(Purpose purpose, in LegValues values)
     {
         var number = resolvers[purpose.Index].Resolve(values);
-        if (number >= 0) return new Landed(accountOf[number], number, false, false, false, false);
-        for (var from = borrows[purpose.Index]; from is not null;)
-        {
-            number = resolvers[from.Index].Resolve(values);
-            return number < 0 ? default(Landed) with { Assignment = -1 }
-                : new Landed(accountOf[number], number, false, false, false, true);
-        }
-        return default(Landed) with { Assignment = -1 };
+        if (number >= 0) return new Landed(assignments[purpose.Index][number].Account, number, false, false, false, false);
+        if (borrows[purpose.Index] is not { } from) return default(Landed) with { Assignment = -1 };
+        number = resolvers[from.Index].Resolve(values);
+        return number < 0 ? default(Landed) with { Assignment = -1 } : new Landed(assignments[from.Index][number].Account, number, false, false, false, true);
     }
 
     // Only the dimensions that the ladders ask for, so that legs that differ elsewhere share a trace.
@@ -118,6 +159,22 @@ public sealed class LandingResolver
             foreach (var rung in ladders[from.Index].Rungs)
                 foreach (var d in rung.Dimensions) used[d] = values[d];
         return used;
+    }
+
+    // By purpose and key; from what was known before where that is there, so that unchanged ones are not written out again.
+    private static Lazy<Dictionary<string, Assignment>> Identities(Assignment[] own, Assignment[]? was, Lazy<Dictionary<string, Assignment>>? known)
+    {
+        if (was is null || known is not { IsValueCreated: true }) return new(() => own.ToDictionary(a => a.Identity, StringComparer.Ordinal));
+        var before = known.Value;
+        return new(() =>
+        {
+            var now = new Dictionary<string, Assignment>(before, StringComparer.Ordinal);
+            var gone = new HashSet<Assignment>(was, ReferenceEqualityComparer.Instance);
+            var came = own.Where(a => !gone.Remove(a)).ToList();
+            foreach (var a in gone) now.Remove(a.Identity);
+            foreach (var a in came) now.Add(a.Identity, a);
+            return now;
+        });
     }
 
     private static Ladder[] Ladders(SetUp setUp)

@@ -16,10 +16,11 @@ public sealed class PurposeResolver
     private readonly ushort allRungs;
     private readonly int defaultAssignment;
 
-    internal PurposeResolver(LandingIndex index, Ladder ladder, IEnumerable<(int Number, Assignment Assignment)> assignments)
+    /// <param name="previous">An earlier one over the same index: rungs that hold the same keys under the same numbers are taken over.</param>
+    internal PurposeResolver(LandingIndex index, Ladder ladder, IEnumerable<(int Number, Assignment Assignment)> assignments, PurposeResolver? previous = null)
     {
         var byRung = assignments.ToLookup(a => a.Assignment.Set);
-        rungs = [.. ladder.Rungs.Where(r => r != Rung.Line).Select(r => new RungTable(index, r, [.. byRung[r.Set]]))];
+        rungs = [.. ladder.Rungs.Where(r => r != Rung.Line).Select(r => (previous?.rungs.FirstOrDefault(t => t.Rung == r) is { } known && known.Holds(byRung[r.Set]) ? known : null) ?? new RungTable(index, r, [.. byRung[r.Set]]))];
         allRungs = (ushort)((1 << rungs.Length) - 1);
         defaultAssignment = byRung[0].Select(a => a.Number).DefaultIfEmpty(-1).First();
         dimensions = [.. rungs.SelectMany(r => r.Rung.Dimensions).Distinct().Select(d => (int)d)];
@@ -35,6 +36,14 @@ public sealed class PurposeResolver
         uint open = allRungs;
         for (var i = 0; i < dimensions.Length; i++) open &= masks[i][values[dimensions[i]]];
         return Ask(open, values);
+    }
+
+    /// <summary>What is found where one assignment is not there; −1 when nothing is.</summary>
+    public int ResolveOther(in LegValues values, int without)
+    {
+        foreach (var rung in rungs)
+            if (rung.FindOther(values, without) is var found and >= 0) return found;
+        return defaultAssignment == without ? -1 : defaultAssignment;
     }
 
     /// <summary>Resolves many legs: a block's masks first, so that the reads that miss the cache overlap instead of queueing.</summary>

@@ -12,6 +12,7 @@ internal sealed class RungTable
     private const int KeyBits = 21;
 
     private readonly LandingIndex index;
+    private readonly IReadOnlyList<(int Number, Assignment Assignment)> held;
     private readonly int[] dimensions;
     private readonly PackedTable table;
     private readonly int[]? dense;
@@ -22,6 +23,7 @@ internal sealed class RungTable
     public RungTable(LandingIndex index, Rung rung, IReadOnlyList<(int Number, Assignment Assignment)> assignments)
     {
         this.index = index;
+        held = assignments;
         Rung = rung;
         dimensions = [.. rung.Dimensions.Select(d => (int)d)];
         var entries = new Dictionary<ulong, int>();
@@ -48,11 +50,29 @@ internal sealed class RungTable
 
     public Rung Rung { get; }
 
+    /// <summary>Whether it holds these keys under these numbers; accounts are not its concern.</summary>
+    public bool Holds(IEnumerable<(int Number, Assignment Assignment)> assignments)
+    {
+        var i = 0;
+        foreach (var (number, assignment) in assignments)
+            if (i >= held.Count || held[i].Number != number || !ReferenceEquals(held[i].Assignment, assignment) && !held[i].Assignment.Key.SequenceEqual(assignment.Key)) return false;
+            else i++;
+        return i == held.Count;
+    }
+
     /// <summary>The number of the assignment that holds, or −1. Values of all the rung's dimensions must be present.</summary>
     public int Find(in LegValues values)
     {
         if (dense is null) return Walk(values, 0, 0);
         return second < 0 ? dense[values[first]] : dense[values[first] * denseWidth + values[second]];
+    }
+
+    /// <summary>The same with one assignment taken as not there.</summary>
+    public int FindOther(in LegValues values, int without)
+    {
+        foreach (var dimension in dimensions)
+            if (values[dimension] == 0) return -1;
+        return Walk(values, 0, 0, without);
     }
 
     /// <summary>Whether an assignment on this rung could hold for a value of one of its dimensions (or its ancestors).</summary>
@@ -69,15 +89,15 @@ internal sealed class RungTable
         return reached;
     }
 
-    private int Walk(in LegValues values, int position, ulong packed)
+    private int Walk(in LegValues values, int position, ulong packed, int without = -1)
     {
         var dimension = (Dimension)dimensions[position];
         var nested = LandingIndex.IsNested(dimension);
         for (var at = values[dimension]; at != 0; at = nested ? index.Parent(dimension, at) : 0)
         {
             var key = packed << KeyBits | (uint)at;
-            var found = position + 1 == dimensions.Length ? table.Find(key) : Walk(values, position + 1, key);
-            if (found >= 0) return found;
+            var found = position + 1 == dimensions.Length ? table.Find(key) : Walk(values, position + 1, key, without);
+            if (found >= 0 && found != without) return found;
         }
         return -1;
     }

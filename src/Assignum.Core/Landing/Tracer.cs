@@ -1,26 +1,23 @@
 using Assignum.Core.Chart;
-using Assignum.Core.SetUps;
 
 namespace Assignum.Core.Landing;
 
 /// <summary>Walks a ladder rung by rung, word for word as the posting rules say it, and writes down every step.</summary>
 /// <remarks>It shares no lookup with <see cref="PurposeResolver"/>; property tests hold the two to the same answers.</remarks>
 internal sealed class Tracer(
-    SetUp setUp, LandingIndex index, Ladder[] ladders, Purpose?[] borrows, HashSet<(string, string)> relief,
+    Lazy<Dictionary<string, Assignment>>[] identities, LandingIndex index, Ladder[] ladders, Purpose?[] borrows, HashSet<(string, string)> relief,
     IReadOnlyDictionary<string, Account> accounts)
 {
-    private readonly Dictionary<string, Assignment> byIdentity =
-        setUp.Assignments.ToDictionary(a => a.Identity, StringComparer.Ordinal);
-
-    public Trace Walk(Purpose purpose, in LegValues values, string? line)
+    /// <param name="without">An assignment that is taken as not there.</param>
+    public Trace Walk(Purpose purpose, in LegValues values, string? line, Assignment? without = null)
     {
         var tried = new List<TriedRung>();
-        if (Ladder(purpose, purpose, values, line, tried) is { } own) return own;
-        if (borrows[purpose.Index] is { } from && Ladder(purpose, from, values, line, tried) is { } borrowed) return borrowed;
+        if (Ladder(purpose, purpose, values, line, tried, without) is { } own) return own;
+        if (borrows[purpose.Index] is { } from && Ladder(purpose, from, values, line, tried, without) is { } borrowed) return borrowed;
         return new Trace(purpose.Name, null, null, [], tried, [], null, null);
     }
 
-    private Trace? Ladder(Purpose purpose, Purpose at, in LegValues values, string? line, List<TriedRung> tried)
+    private Trace? Ladder(Purpose purpose, Purpose at, in LegValues values, string? line, List<TriedRung> tried, Assignment? without)
     {
         var borrowedFrom = at == purpose ? null : at.Name;
         var rungs = ladders[at.Index].Rungs;
@@ -36,7 +33,7 @@ internal sealed class Tracer(
                 if (!allowed) return new Trace(purpose.Name, null, null, [], tried, Below(rungs, i), borrowedFrom, null);
                 return new Trace(purpose.Name, line, "line", written, tried, Below(rungs, i), borrowedFrom, null);
             }
-            if (Ask(at, rung, values, borrowedFrom, tried) is { } found)
+            if (Ask(at, rung, values, borrowedFrom, tried, without) is { } found)
                 return new Trace(purpose.Name, found.Account, rung.Name, found.Key, tried, Below(rungs, i), borrowedFrom, found.Note);
         }
         return null;
@@ -50,14 +47,15 @@ internal sealed class Tracer(
         return rest is not null && (rest == line || relief.Contains((rest, line)));
     }
 
-    private Assignment? Ask(Purpose at, Rung rung, in LegValues values, string? borrowedFrom, List<TriedRung> tried)
+    private Assignment? Ask(Purpose at, Rung rung, in LegValues values, string? borrowedFrom, List<TriedRung> tried, Assignment? without)
     {
         foreach (var dimension in rung.Dimensions)
             if (values[dimension] == 0) { tried.Add(new TriedRung(rung.Name, [], TryOutcome.Absent, borrowedFrom)); return null; }
         foreach (var key in Keys(rung, 0, values, []))
         {
             var identity = Assignment.IdentityOf(at.Name, key);
-            byIdentity.TryGetValue(identity, out var found);
+            identities[at.Index].Value.TryGetValue(identity, out var found);
+            if (ReferenceEquals(found, without)) found = null;
             var tripped = found is not null && rung != Rung.Default && accounts.TryGetValue(found.Account, out var account) && account.Tripwire;
             tried.Add(new TriedRung(rung.Name, key,
                 found is null ? TryOutcome.Miss : tripped ? TryOutcome.Tripwire : TryOutcome.Hit, borrowedFrom));

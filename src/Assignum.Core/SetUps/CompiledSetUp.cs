@@ -1,5 +1,6 @@
 using System.Collections.Frozen;
 using Assignum.Core.Chart;
+using Assignum.Core.Coverage;
 using Assignum.Core.Groups;
 using Assignum.Core.Landing;
 using Assignum.Core.Money;
@@ -27,25 +28,29 @@ public sealed class CompiledSetUp
     private readonly FrozenSet<(string, string)> dimensionValues;
 
     /// <summary>Compiles a set-up without faults of form (see <see cref="SetUpRules"/>).</summary>
-    public CompiledSetUp(SetUp setUp)
+    /// <param name="previous">What this set-up was changed from: lists that are the same are not compiled anew.</param>
+    public CompiledSetUp(SetUp setUp, CompiledSetUp? previous = null)
     {
+        var was = previous?.SetUp;
         SetUp = setUp;
         Policies = Policies.From(setUp.Policies);
         Rounding = new Rounding(Policies.RoundingMode);
         BaseDecimals = Currencies.Decimals(setUp.Entity.Currency) ?? 2;
-        Index = new LandingIndex(setUp);
-        accounts = setUp.Accounts.ToFrozenDictionary(a => a.Number, StringComparer.Ordinal);
-        items = setUp.Items.ToFrozenDictionary(i => i.Code, i => new KnownItem(
+        Index = previous is not null && previous.Index.Serves(was!, setUp) ? previous.Index : new LandingIndex(setUp);
+        var sameIndex = ReferenceEquals(Index, previous?.Index);
+        accounts = ReferenceEquals(was?.Accounts, setUp.Accounts) ? previous!.accounts : setUp.Accounts.ToFrozenDictionary(a => a.Number, StringComparer.Ordinal);
+        items = sameIndex && ReferenceEquals(was!.Items, setUp.Items) ? previous!.items : setUp.Items.ToFrozenDictionary(i => i.Code, i => new KnownItem(
             i, Index.Of(Dimension.Item, i.Code), Index.OfGroup(GroupKind.Item, i.Group)), StringComparer.Ordinal);
-        parties = setUp.Parties.ToFrozenDictionary(p => p.Code, p => new KnownParty(
+        parties = sameIndex && ReferenceEquals(was!.Parties, setUp.Parties) ? previous!.parties : setUp.Parties.ToFrozenDictionary(p => p.Code, p => new KnownParty(
             p, Index.Of(Dimension.Party, p.Code), Index.OfGroup(GroupKind.Customer, p.CustomerGroup),
             Index.OfGroup(GroupKind.Supplier, p.SupplierGroup)), StringComparer.Ordinal);
         var byCode = setUp.Projects.ToDictionary(p => p.Code, StringComparer.Ordinal);
         projects = setUp.Projects.ToFrozenDictionary(p => p.Code, p => Known(p, byCode), StringComparer.Ordinal);
         dimensionValues = setUp.DimensionValues.Select(v => (v.Dimension, v.Code)).ToFrozenSet();
         Taxes = new TaxTable(setUp.TaxCodes, setUp.TaxRates, setUp.TaxMatrix);
-        Landings = new LandingResolver(setUp, Index, accounts);
+        Landings = new LandingResolver(setUp, Index, accounts, previous?.Landings);
         ClosedPeriods = [.. setUp.Periods.Where(p => p.Closed)];
+        Memory = new CoverageMemory(this, previous?.Memory);
     }
 
     // The same records and landings under other policies, which decide neither.
@@ -53,6 +58,7 @@ public sealed class CompiledSetUp
     {
         (accounts, items, parties, projects, dimensionValues) = (other.accounts, other.items, other.parties, other.projects, other.dimensionValues);
         (Index, Taxes, Landings, ClosedPeriods, BaseDecimals) = (other.Index, other.Taxes, other.Landings, other.ClosedPeriods, other.BaseDecimals);
+        Memory = other.Memory;
         SetUp = other.SetUp with { Policies = policies };
         Policies = Policies.From(policies);
         Rounding = new Rounding(Policies.RoundingMode);
@@ -60,6 +66,9 @@ public sealed class CompiledSetUp
 
     /// <summary>The same set-up under other policies; nothing is compiled anew.</summary>
     public CompiledSetUp Under(IReadOnlyList<PolicyRow> policies) => new(this, policies);
+
+    /// <summary>Coverage and dead weight, as far as they were asked for.</summary>
+    internal CoverageMemory Memory { get; }
 
     public SetUp SetUp { get; }
     public Entity Entity => SetUp.Entity;

@@ -1,3 +1,4 @@
+using System.Runtime.CompilerServices;
 using Assignum.Core.Landing;
 
 namespace Assignum.Core.SetUps;
@@ -49,6 +50,16 @@ public abstract class Part
     /// <param name="rows">Cells by column position, with the line each stands on.</param>
     public abstract SetUp Read(SetUp setUp, IEnumerable<(int Row, string?[] Cells)> rows, List<FormFault> faults);
 
+    /// <summary>The rows that differ between two set-ups, by key; records that both share are not looked into.</summary>
+    public abstract IReadOnlyList<(string Key, string?[]? Before, string?[]? After)> Differing(SetUp before, SetUp after);
+
+    /// <summary>The row with a key as canonical cells, or null. The keys of a set-up are looked through once and remembered.</summary>
+    public abstract string?[]? Row(SetUp setUp, string key);
+
+    /// <summary>The set-up with some rows changed: all others stay the records they are. Faulty rows are named in <paramref name="faults"/>.</summary>
+    /// <param name="edits">By the key a row has now; no cells: it goes. A key that is not there is a new row.</param>
+    public abstract SetUp With(SetUp setUp, IReadOnlyList<(int Row, string Key, string?[]? Cells)> edits, List<FormFault> faults);
+
     /// <summary>The key of a row as one text.</summary>
     public string KeyOf(string?[] cells) => Keys.Count == 1 ? cells[Keys[0]] ?? "" : string.Join('\u001f', Keys.Select(k => cells[k]));
 
@@ -64,9 +75,28 @@ internal sealed class Part<T>(
 {
     public override IReadOnlyList<string?[]> Write(SetUp setUp)
     {
-        var rows = get(setUp).Select(write).ToList();
-        if (order is null) rows.Sort((a, b) => string.CompareOrdinal(KeyOf(a), KeyOf(b)));
+        var rows = get(setUp).Select(write).ToArray();
+        if (order is null) Array.Sort([.. rows.Select(KeyOf)], rows, StringComparer.Ordinal);
         return rows;
+    }
+
+    public override IReadOnlyList<(string Key, string?[]? Before, string?[]? After)> Differing(SetUp before, SetUp after)
+    {
+        var (was, now) = (get(before), get(after));
+        if (ReferenceEquals(was, now)) return [];
+        var gone = new HashSet<T>(was, ReferenceEqualityComparer.Instance);
+        var came = now.Where(r => !gone.Remove(r)).Select(write).ToList();
+        var old = new Dictionary<string, string?[]>(gone.Count, StringComparer.Ordinal);
+        foreach (var record in gone) { var cells = write(record); old[KeyOf(cells)] = cells; }
+        var differing = new List<(string Key, string?[]? Before, string?[]? After)>();
+        foreach (var cells in came)
+        {
+            var key = KeyOf(cells);
+            old.Remove(key, out var had);
+            if (had is null || !had.AsSpan().SequenceEqual(cells)) differing.Add((key, had, cells));
+        }
+        differing.Sort((a, b) => string.CompareOrdinal(a.Key, b.Key));
+        return [.. differing, .. old.Select(o => (o.Key, (string?[]?)o.Value, (string?[]?)null)).OrderBy(o => o.Key, StringComparer.Ordinal)];
     }
 
     public override SetUp Read(SetUp setUp, IEnumerable<(int Row, string?[] Cells)> rows, List<FormFault> faults)
@@ -89,5 +119,73 @@ internal sealed class Part<T>(
         }
         if (order is not null) records = [.. records.OrderBy(order)];
         return with(setUp, records);
+    }
+
+    // Where each key stands in a list of records; lists never change once made.
+    private readonly ConditionalWeakTable<IReadOnlyList<T>, Dictionary<string, int>> places = [];
+
+    private Dictionary<string, int> Places(IReadOnlyList<T> records) => places.GetValue(records, list =>
+    {
+        var at = new Dictionary<string, int>(list.Count, StringComparer.Ordinal);
+        for (var i = 0; i < list.Count; i++) at[KeyOf(write(list[i]))] = i;
+        return at;
+    });
+
+    public override string?[]? Row(SetUp setUp, string key)
+    {
+        var records = get(setUp);
+        // The entity is a list made anew at each look: it is too short to remember.
+        return records.Count == 1 ? write(records[0]) is var only && KeyOf(only) == key ? only : null
+            : Places(records).TryGetValue(key, out var at) ? write(records[at]) : null;
+    }
+
+    public override SetUp With(SetUp setUp, IReadOnlyList<(int Row, string Key, string?[]? Cells)> edits, List<FormFault> faults)
+    {
+        var was = get(setUp);
+        var at = new Dictionary<string, int>(Places(was), StringComparer.Ordinal);
+        var records = new List<T?>(was);
+        var place = new int[edits.Count];
+        // Keys go before they come, so that two rows may change theirs for each other's.
+        for (var i = 0; i < edits.Count; i++) place[i] = at.Remove(edits[i].Key, out var found) ? found : -1;
+        var line = new Dictionary<string, int>(StringComparer.Ordinal);
+        var gone = false;
+        for (var i = 0; i < edits.Count; i++)
+        {
+            var (row, _, cells) = edits[i];
+            if (cells is null)
+            {
+                if (place[i] >= 0) { records[place[i]] = null; gone = true; }
+                continue;
+            }
+            var reader = new CellReader(this, row, cells, faults);
+            var before = faults.Count;
+            var record = read(reader);
+            if (record is null || faults.Count > before) continue;
+            var key = KeyOf(write(record));
+            if (!at.TryAdd(key, place[i] < 0 ? records.Count : place[i]))
+            {
+                reader.Fault(Columns[Keys[0]].Name, "duplicate-key", line.TryGetValue(key, out var other) ? $"The same key stands on line {other}: keep one of the two." : "Another row has this key already.");
+                continue;
+            }
+            line[key] = row;
+            if (place[i] < 0) records.Add(record); else records[place[i]] = record;
+        }
+        if (order is not null) return with(setUp, [.. records.OfType<T>().OrderBy(order)]);
+        IReadOnlyList<T> now;
+        if (!gone) now = records!;
+        else
+        {
+            var moved = new int[records.Count];
+            var kept = new List<T>(records.Count);
+            for (var i = 0; i < moved.Length; i++)
+            {
+                moved[i] = kept.Count;
+                if (records[i] is { } record) kept.Add(record);
+            }
+            foreach (var key in at.Keys.ToList()) at[key] = moved[at[key]];
+            now = kept;
+        }
+        if (faults.Count == 0) places.AddOrUpdate(now, at);
+        return with(setUp, now);
     }
 }

@@ -18,6 +18,10 @@ public sealed record Policies
         ["rounding-mode"] = ["half-away-from-zero", "half-to-even"],
         ["deposit-tax"] = ["off", "on"],
         ["line-text"] = [],
+        ["group-for-new-items"] = [],
+        ["group-for-new-customers"] = [],
+        ["group-for-new-suppliers"] = [],
+        ["group-for-new-projects"] = [],
     };
 
     public bool Perpetual { get; init; } = true;

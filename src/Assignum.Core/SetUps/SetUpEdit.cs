@@ -1,4 +1,5 @@
 using Assignum.Core.Chart;
+using Assignum.Core.Groups;
 
 namespace Assignum.Core.SetUps;
 
@@ -16,34 +17,33 @@ public static class SetUpEdit
         var faults = new List<FormFault>();
         // Renumbering comes first: what names the account follows, and all edits look at it as it is then.
         var carried = Carry(ref current, ref edits, faults);
+        if (faults.Count == 0) carried.AddRange(CarryGroups(ref current, ref edits, faults));
         if (faults.Count > 0) return new ImportPlan(current, [], faults, []);
         var next = current;
-        var parts = edits.Select(e => e.Part).Distinct().OrderBy(Order).ToList();
         var lineOf = new Dictionary<(Part, string), int>();
-        foreach (var part in parts)
+        var touched = new List<(Part Part, string Key)>();
+        foreach (var part in edits.Select(e => e.Part).Distinct().OrderBy(Order).ToList())
         {
-            var rows = part.Write(current).Select(r => (Key: part.KeyOf(r), Cells: r)).ToList();
-            var at = new Dictionary<string, int>(rows.Count, StringComparer.Ordinal);
-            for (var i = 0; i < rows.Count; i++) at[rows[i].Key] = i;
-            var kept = rows.Select(r => (Row: 0, Cells: (string?[]?)r.Cells)).ToList();
+            var rows = new Dictionary<string, (int Row, string?[]? Cells)>(StringComparer.Ordinal);
             for (var number = 0; number < edits.Count; number++)
             {
                 var edit = edits[number];
                 if (edit.Part != part) continue;
                 lineOf[(part, edit.After is null ? edit.Key : part.KeyOf(edit.After))] = number + 1;
-                var now = at.TryGetValue(edit.Key, out var position) ? kept[position].Cells : null;
+                var now = rows.TryGetValue(edit.Key, out var earlier) ? earlier.Cells : part.Row(current, edit.Key);
                 if (Changed(edit, now, number + 1) is { } fault) { faults.Add(fault); continue; }
                 if (edit.After is null && inUse(part, edit.Key))
                     faults.Add(new FormFault(part.Name, number + 1, "", "in-use", $"{part.Describe(edit.Before!)} cannot go: something posted or live refers to it."));
-                if (now is null) kept.Add((number + 1, edit.After));
-                else kept[position] = (number + 1, edit.After);
+                rows[edit.Key] = (number + 1, edit.After);
             }
-            next = part.Read(next, kept.Where(r => r.Cells is not null).Select(r => (r.Row, r.Cells!)), faults);
+            next = part.With(next, [.. rows.Select(r => (r.Value.Row, r.Key, r.Value.Cells))], faults);
+            touched.AddRange(rows.Keys.Concat(rows.Values.Where(r => r.Cells is not null).Select(r => part.KeyOf(r.Cells!))).Distinct(StringComparer.Ordinal).Order(StringComparer.Ordinal).Select(k => (part, k)));
         }
-        if (faults.Count == 0)
-            foreach (var fault in SetUpRules.Check(next))
-                faults.Add(new FormFault(fault.Part.Name, lineOf.GetValueOrDefault((fault.Part, fault.Key)), fault.Column, fault.Code, fault.Message));
-        return new ImportPlan(next, faults.Count > 0 ? [] : [.. carried, .. SetUpImport.Difference(current, next, parts)], faults, []);
+        if (faults.Count > 0) return new ImportPlan(next, [], faults, []);
+        var changes = touched.Select(t => SetUpImport.Changed(t.Part, t.Key, t.Part.Row(current, t.Key), t.Part.Row(next, t.Key))).OfType<RowChange>().ToList();
+        foreach (var fault in carried.Count > 0 ? SetUpRules.Check(next) : SetUpRules.CheckAfter(next, changes))
+            faults.Add(new FormFault(fault.Part.Name, lineOf.GetValueOrDefault((fault.Part, fault.Key)), fault.Column, fault.Code, fault.Message));
+        return new ImportPlan(next, faults.Count > 0 ? [] : [.. carried, .. changes], faults, []);
     }
 
     // Takes the new numbers into the set-up and the edits; returns the changes that this alone makes.
@@ -83,15 +83,48 @@ public static class SetUpEdit
         return [.. part.Write(was).Where(r => numbers.ContainsKey(r[at]!)).Select(r => new RowChange(part, ChangeKind.Changed, r[at]!, r, rows[numbers[r[at]!]]))];
     }
 
-    /// <summary>The edits that turn changes back, last first. An account that was renumbered and changed is one edit.</summary>
+    // Takes the new codes of groups into the set-up and the edits; returns the changes that this alone makes.
+    private static List<RowChange> CarryGroups(ref SetUp current, ref IReadOnlyList<RowChange> edits, List<FormFault> faults)
+    {
+        var part = Parts.Groups;
+        if (!edits.Any(GroupRenaming.Renames)) return [];
+        faults.AddRange(GroupRenaming.Faults(current, edits).Select(f => new FormFault(part.Name, f.Edit + 1, "code", f.Code, f.Message)));
+        if (faults.Count > 0) return [];
+        var was = current;
+        var codes = GroupRenaming.In(edits.Where(e => e.Part == part && part.Row(was, e.Key) is not null));
+        current = GroupRenaming.Carry(current, codes);
+        string?[] Now(string?[] cells)
+        {
+            var row = cells.ToArray();
+            if (row[0] is not { } word || !Words.TryParse<GroupKind>(word, out var kind)) return row;
+            if (row[1] is { } code) row[1] = codes.GetValueOrDefault((kind, code), code);
+            if (row[3] is { } parent) row[3] = codes.GetValueOrDefault((kind, parent), parent);
+            return row;
+        }
+        var next = current;
+        edits = [.. edits.Select(e =>
+        {
+            if (e.Part != part || e.Before is null) return e;
+            var before = Now(e.Before);
+            // A parent that its author left as it was follows too; one that was chosen anew is meant as it is said.
+            var after = e.After is null || e.Before[3] != e.After[3] ? e.After : Now(e.After);
+            return e with { Key = part.KeyOf(before), Before = before, After = after };
+        })];
+        return [.. codes.Select(c => (Was: part.Row(was, $"{Words.Of(c.Key.Kind)}\u001f{c.Key.Code}")!, Is: part.Row(next, $"{Words.Of(c.Key.Kind)}\u001f{c.Value}")!)).Select(r => new RowChange(part, ChangeKind.Changed, part.KeyOf(r.Was), r.Was, r.Is))];
+    }
+
+    /// <summary>Whether a change gives an account or a group another key: then all that names it follows.</summary>
+    public static bool Rekeys(RowChange change) => Renumbering.Renumbers(change) || GroupRenaming.Renames(change);
+
+    /// <summary>The edits that turn changes back, last first. An account or a group that got another key and was changed is one edit.</summary>
     public static IReadOnlyList<RowChange> Reverse(IReadOnlyList<RowChange> changes)
     {
-        var renumbered = changes.Where(Renumbering.Renumbers).ToDictionary(c => c.Part.KeyOf(c.After!), StringComparer.Ordinal);
-        var joined = changes.Where(c => !Renumbering.Renumbers(c) && c.Part == Parts.Accounts && c.Before is not null && c.After is not null && renumbered.ContainsKey(c.Key)).ToDictionary(c => c.Key, StringComparer.Ordinal);
-        return [.. changes.Reverse().Where(c => c.Part != Parts.Accounts || !joined.TryGetValue(c.Key, out var j) || !ReferenceEquals(j, c)).Select(c =>
+        var rekeyed = changes.Where(Rekeys).ToDictionary(c => (c.Part, c.Part.KeyOf(c.After!)));
+        var joined = changes.Where(c => !Rekeys(c) && c.Before is not null && c.After is not null && rekeyed.ContainsKey((c.Part, c.Key))).ToDictionary(c => (c.Part, c.Key));
+        return [.. changes.Reverse().Where(c => !joined.TryGetValue((c.Part, c.Key), out var j) || !ReferenceEquals(j, c)).Select(c =>
         {
             var (before, after) = (c.After, c.Before);
-            if (Renumbering.Renumbers(c) && joined.TryGetValue(c.Part.KeyOf(c.After!), out var more)) before = more.After;
+            if (Rekeys(c) && joined.TryGetValue((c.Part, c.Part.KeyOf(c.After!)), out var more)) before = more.After;
             return new RowChange(c.Part, before is null ? ChangeKind.Added : after is null ? ChangeKind.Removed : ChangeKind.Changed, c.Part.KeyOf((before ?? after)!), before, after);
         })];
     }

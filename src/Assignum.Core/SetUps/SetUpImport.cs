@@ -49,23 +49,15 @@ public static class SetUpImport
     }
 
     /// <summary>The rows in which two set-ups differ, part by part; of some parts only where they are named.</summary>
-    public static IReadOnlyList<RowChange> Difference(SetUp before, SetUp after, IReadOnlyList<Part>? parts = null)
-    {
-        var changes = new List<RowChange>();
-        foreach (var part in parts ?? Parts.All)
-        {
-            var was = part.Write(before).ToDictionary(part.KeyOf, StringComparer.Ordinal);
-            foreach (var row in part.Write(after))
-            {
-                var key = part.KeyOf(row);
-                if (!was.Remove(key, out var old)) changes.Add(new RowChange(part, ChangeKind.Added, key, null, row));
-                else if (!old.AsSpan().SequenceEqual(row))
-                    changes.Add(new RowChange(part, Archives(part, old, row) ? ChangeKind.Archived : ChangeKind.Changed, key, old, row));
-            }
-            foreach (var (key, old) in was) changes.Add(new RowChange(part, ChangeKind.Removed, key, old, null));
-        }
-        return changes;
-    }
+    public static IReadOnlyList<RowChange> Difference(SetUp before, SetUp after, IReadOnlyList<Part>? parts = null) =>
+        [.. (parts ?? Parts.All).SelectMany(part => part.Differing(before, after).Select(d => Changed(part, d.Key, d.Before, d.After)).OfType<RowChange>())];
+
+    /// <summary>What happened to a row, or null where it is the same.</summary>
+    internal static RowChange? Changed(Part part, string key, string?[]? before, string?[]? after) =>
+        before is null ? after is null ? null : new RowChange(part, ChangeKind.Added, key, null, after)
+        : after is null ? new RowChange(part, ChangeKind.Removed, key, before, null)
+        : before.AsSpan().SequenceEqual(after) ? null
+        : new RowChange(part, Archives(part, before, after) ? ChangeKind.Archived : ChangeKind.Changed, key, before, after);
 
     private static SetUp Take(SetUp current, SetUp next, Sheet sheet, bool partial, List<FormFault> faults, Dictionary<(Part, string), int> lineOf)
     {

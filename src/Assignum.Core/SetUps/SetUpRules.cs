@@ -13,45 +13,62 @@ public sealed record SetUpFault(Part Part, string Key, string Column, string Cod
 public static class SetUpRules
 {
     /// <summary>Every fault, in the order of the parts.</summary>
-    public static IReadOnlyList<SetUpFault> Check(SetUp setUp)
+    public static IReadOnlyList<SetUpFault> Check(SetUp setUp) => Check(setUp, null);
+
+    /// <summary>Every fault that changes brought into a set-up that had none: only what they can have touched is looked at.</summary>
+    public static IReadOnlyList<SetUpFault> CheckAfter(SetUp setUp, IReadOnlyList<RowChange> changes) => Check(setUp, changes);
+
+    private static List<SetUpFault> Check(SetUp setUp, IReadOnlyList<RowChange>? changes)
     {
         var faults = new List<SetUpFault>();
         var names = new Names(setUp);
-        CheckChart(setUp, names, faults);
-        CheckGroups(setUp, faults);
-        CheckRecords(setUp, names, faults);
-        CheckTax(setUp, names, faults);
-        CheckLadders(setUp, faults);
-        CheckAssignments(setUp, names, faults);
-        CheckPeriods(setUp, faults);
+        var parts = changes?.Select(c => c.Part).ToHashSet();
+        bool Touched(params Part[] any) => parts is null || any.Any(parts.Contains);
+        if (Touched(Parts.Accounts, Parts.TaxCodes, Parts.ReliefAccounts, Parts.Crosswalk)) CheckChart(setUp, names, faults);
+        if (Touched(Parts.Groups)) CheckGroups(setUp, faults);
+        if (Touched(Parts.Groups, Parts.Policies))
+            foreach (var policy in setUp.Policies)
+                if (DefaultGroup.KindOf(policy.Policy) is { } kind && !names.Groups.Contains((kind, policy.Value)))
+                    faults.Add(new SetUpFault(Parts.Policies, policy.Policy, "value", "unknown-reference", $"{policy.Policy}: there is no {Words.Of(kind)} group {policy.Value}."));
+        if (Touched(Parts.Groups, Parts.Items, Parts.Parties, Parts.Projects)) CheckRecords(setUp, names, faults);
+        if (Touched(Parts.TaxCodes, Parts.TaxRates, Parts.TaxMatrix)) CheckTax(setUp, names, faults);
+        if (Touched(Parts.Ladders, Parts.Borrows)) CheckLadders(setUp, faults);
+        // An assignment goes wrong by its own change, by another ladder, or because what it names goes away.
+        var all = changes is null || changes.Any(c => c.Part == Parts.Ladders || c.After is null && c.Part != Parts.Assignments);
+        if (all) CheckAssignments(setUp, setUp.Assignments, names, faults);
+        else if (Touched(Parts.Assignments))
+            CheckAssignments(setUp, Parts.Assignments.Read(new SetUp { Entity = setUp.Entity }, changes!.Where(c => c.Part == Parts.Assignments && c.After is not null).Select(c => (0, c.After!)), []).Assignments, names, faults);
+        if (Touched(Parts.Periods)) CheckPeriods(setUp, faults);
         return faults;
     }
 
+    // Each set is made when it is first asked for.
     private sealed class Names(SetUp s)
     {
-        public readonly HashSet<string> Accounts = [.. s.Accounts.Select(a => a.Number)];
-        public readonly HashSet<(GroupKind, string)> Groups = [.. s.Groups.Select(g => (g.Kind, g.Code))];
-        public readonly HashSet<string> Items = [.. s.Items.Select(i => i.Code)];
-        public readonly HashSet<string> Parties = [.. s.Parties.Select(p => p.Code)];
-        public readonly HashSet<string> Projects = [.. s.Projects.Select(p => p.Code)];
-        public readonly HashSet<string> Locations = [.. s.Locations.Select(p => p.Code)];
-        public readonly HashSet<string> Channels = [.. s.Channels.Select(p => p.Code)];
-        public readonly HashSet<string> Methods = [.. s.Methods.Select(p => p.Code)];
-        public readonly HashSet<string> Reasons = [.. s.Reasons.Select(p => p.Code)];
-        public readonly HashSet<string> TaxCodes = [.. s.TaxCodes.Select(p => p.Code)];
+        private readonly Lazy<HashSet<string>> accounts = Set(s.Accounts, a => a.Number), items = Set(s.Items, i => i.Code), parties = Set(s.Parties, p => p.Code),
+            projects = Set(s.Projects, p => p.Code), locations = Set(s.Locations, p => p.Code), channels = Set(s.Channels, p => p.Code), methods = Set(s.Methods, p => p.Code),
+            reasons = Set(s.Reasons, p => p.Code), taxCodes = Set(s.TaxCodes, p => p.Code);
+        private readonly Lazy<HashSet<(GroupKind, string)>> groups = new(() => [.. s.Groups.Select(g => (g.Kind, g.Code))]);
+
+        public HashSet<string> Accounts => accounts.Value;
+        public HashSet<(GroupKind, string)> Groups => groups.Value;
+        public HashSet<string> Parties => parties.Value;
+        public HashSet<string> TaxCodes => taxCodes.Value;
+
+        private static Lazy<HashSet<string>> Set<T>(IReadOnlyList<T> records, Func<T, string> code) => new(() => [.. records.Select(code)]);
 
         public bool Has(Dimension dimension, string value) => dimension switch
         {
-            Dimension.Item => Items.Contains(value),
+            Dimension.Item => items.Value.Contains(value),
             Dimension.ItemGroup => Groups.Contains((GroupKind.Item, value)),
             Dimension.Party => Parties.Contains(value),
             Dimension.PartyGroup => Groups.Contains((GroupKind.Customer, value)) || Groups.Contains((GroupKind.Supplier, value)),
-            Dimension.Location => Locations.Contains(value),
-            Dimension.Channel => Channels.Contains(value),
-            Dimension.Method => Methods.Contains(value),
-            Dimension.Project => Projects.Contains(value),
+            Dimension.Location => locations.Value.Contains(value),
+            Dimension.Channel => channels.Value.Contains(value),
+            Dimension.Method => methods.Value.Contains(value),
+            Dimension.Project => projects.Value.Contains(value),
             Dimension.ProjectGroup => Groups.Contains((GroupKind.Project, value)),
-            Dimension.Reason => Reasons.Contains(value),
+            Dimension.Reason => reasons.Value.Contains(value),
             Dimension.TaxCode => TaxCodes.Contains(value),
             Dimension.Currency => Money.Currencies.Exists(value),
             _ => true,
@@ -158,12 +175,12 @@ public static class SetUpRules
                 faults.Add(new SetUpFault(Parts.Borrows, borrow.Purpose, "from", "cycle", $"{borrow.Purpose} borrows from {borrow.From}, which borrows itself: a purpose borrows once."));
     }
 
-    private static void CheckAssignments(SetUp setUp, Names names, List<SetUpFault> faults)
+    private static void CheckAssignments(SetUp setUp, IReadOnlyList<Assignment> assignments, Names names, List<SetUpFault> faults)
     {
         var rows = setUp.Ladders.ToLookup(l => l.Purpose);
         var ladders = Purposes.All.ToDictionary(p => p.Name, p => new Ladder(p,
             rows.Contains(p.Name) ? rows[p.Name].OrderBy(r => r.Position).Select(r => r.Rung) : p.Shipped), StringComparer.Ordinal);
-        foreach (var assignment in setUp.Assignments)
+        foreach (var assignment in assignments)
         {
             string? key = null;
             void Say(string column, string code, string message) => faults.Add(new SetUpFault(Parts.Assignments, key ??= RowKey(assignment), column, code, message));

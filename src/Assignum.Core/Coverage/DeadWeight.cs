@@ -1,0 +1,95 @@
+using Assignum.Core.Landing;
+using Assignum.Core.SetUps;
+
+namespace Assignum.Core.Coverage;
+
+/// <summary>An assignment that could as well not be there.</summary>
+/// <param name="NeverWins">It can never decide; else it decides, and what comes after it would give the same account every time.</param>
+/// <param name="Proof">The assignments that are always before it, or that give the same after it.</param>
+/// <param name="Removable">Whether it can go together with all others that are: of two that give the same, one must stay.</param>
+public sealed record DeadAssignment(Assignment Assignment, bool NeverWins, string Why, IReadOnlyList<Assignment> Proof, bool Removable);
+
+/// <summary>Finds assignments that can never win and those that change nothing, whatever records a leg may have.</summary>
+/// <remarks>
+/// Taken as possible are all records (archived ones too), none, and a group without a record: what is prepared for a group that has no
+/// members yet is not dead. First each assignment is asked with its own key alone; only those that fall through, or whose next gives the
+/// same, are looked into exactly, by classes of records that behave alike.
+/// </remarks>
+public static class DeadWeight
+{
+    /// <summary>Every such assignment, in the order of the purposes.</summary>
+    public static IReadOnlyList<DeadAssignment> Of(CompiledSetUp setUp) => [.. Purposes.All.SelectMany(p => setUp.Memory.Dead(p).Found)];
+
+    /// <summary>Those of a purpose after few of its assignments changed: only what meets one of the changed ones is looked at again.</summary>
+    internal static PurposeDead After(CompiledSetUp setUp, Purpose purpose, PurposeDead known, CoverageMemory.Changes changes)
+    {
+        var (slots, boxes, axes) = (setUp.Memory.SlotsOf(purpose), setUp.Memory.Boxes(purpose), setUp.Memory.Whatever);
+        var again = new HashSet<Assignment>(changes.Came.Where(c => c.At == purpose).Select(c => c.Assignment), ReferenceEqualityComparer.Instance);
+        foreach (var (at, assignment) in changes.Came.Concat(changes.Went))
+            foreach (var box in Box.Of(slots, at, assignment))
+                again.UnionWith(boxes.Meeting(box, axes).Where(b => b.At == purpose).Select(b => b.Assignment));
+        return Find(setUp, purpose, [.. known.Dead.Where(d => !again.Contains(d.Assignment) && !changes.Gone.Contains(d.Assignment))], again);
+    }
+
+    /// <summary>Those of a purpose.</summary>
+    /// <param name="kept">Found before, and as they were; null: none.</param>
+    /// <param name="among">The others that are looked at; null: all.</param>
+    internal static PurposeDead Find(CompiledSetUp setUp, Purpose purpose, IReadOnlyList<PurposeDead.One>? kept, IReadOnlySet<Assignment>? among = null)
+    {
+        var (landings, tripwires) = (setUp.Landings, setUp.Memory.Tripwires);
+        var suspects = new List<(Assignment Assignment, bool Wins)>();
+        var dead = new List<PurposeDead.One>(kept ?? []);
+        var all = landings.AssignmentsOf(purpose);
+        for (var n = 0; n < all.Count; n++)
+        {
+            var assignment = all[n];
+            if (among?.Contains(assignment) == false) continue;
+            if (assignment.Key.Count > 0 && tripwires.Contains(assignment.Account)) { dead.Add(new PurposeDead.One(assignment, true, true, [])); continue; }
+            var values = LegValuesOf.Key(setUp, assignment);
+            // A key that names a record and a group beside it may be of nothing that is: that is looked into.
+            var sure = !Axis.Kinds.Any(k => k.Group is { } group && assignment.Value(k.Single) is not null && assignment.Value(group) is not null);
+            var wins = sure && landings.Resolve(purpose, values) is { Borrowed: false, Assignment: var number } && number == n;
+            if (!wins) suspects.Add((assignment, false));
+            else if (landings.Without(purpose, n, values) == assignment.Account) suspects.Add((assignment, true));
+        }
+        if (suspects.Count == 0 && dead.TrueForAll(d => d.NeverWins)) return new PurposeDead(dead, Told(dead, null));
+        var (slots, boxes) = (setUp.Memory.SlotsOf(purpose), setUp.Memory.Boxes(purpose));
+        var search = new BoxSearch(setUp.Memory.Whatever, boxes);
+        foreach (var (assignment, wins) in suspects)
+        {
+            var own = Box.Of(slots, purpose, assignment).ToList();
+            var proof = new HashSet<Assignment>(ReferenceEqualityComparer.Instance);
+            var alone = new HashSet<Assignment>(ReferenceEqualityComparer.Instance) { assignment };
+            if (!wins && own.TrueForAll(b => search.Covered(b, proof))) dead.Add(new PurposeDead.One(assignment, true, false, [.. proof]));
+            else if (own.TrueForAll(b => search.SameAfter(b, alone, proof))) dead.Add(new PurposeDead.One(assignment, false, false, [.. proof]));
+        }
+        // Together they may go only where what is left still gives the same: whoever would be missed stays, and the others are asked again.
+        var going = new HashSet<Assignment>(dead.Select(d => d.Assignment), ReferenceEqualityComparer.Instance);
+        for (var again = true; again;)
+        {
+            again = false;
+            foreach (var one in dead)
+                if (!one.NeverWins && going.Contains(one.Assignment) && !Box.Of(slots, purpose, one.Assignment).All(b => search.SameAfter(b, going, null))) again |= going.Remove(one.Assignment);
+        }
+        return new PurposeDead(dead, Told(dead, going));
+    }
+
+    private static List<DeadAssignment> Told(List<PurposeDead.One> dead, HashSet<Assignment>? going) =>
+        [.. dead.Select(d => new DeadAssignment(d.Assignment, d.NeverWins, Why(d), d.Proof, going?.Contains(d.Assignment) ?? true))];
+
+    private static string Why(PurposeDead.One dead) =>
+        dead.OnTripwire ? $"Account {dead.Assignment.Account} is a tripwire: above the default it decides nothing."
+        : dead.NeverWins ? dead.Proof.Count == 0 ? "Nothing has the record and the group that it names." : $"Whatever a leg has, {Said(dead.Proof)} comes first."
+        : dead.Proof.Count == 0 ? "Nothing lands otherwise without it." : $"Without it {Said(dead.Proof)} would give {dead.Assignment.Account} as well.";
+
+    private static string Said(IReadOnlyList<Assignment> proof) => proof.Count == 0 ? "another" : $"{(proof[0].Key.Count == 0 ? "the default" : string.Join(" · ", proof[0].Key.Select(k => k.Value)))}{(proof.Count == 1 ? "" : proof.Count == 2 ? " or one other" : $" or one of {proof.Count - 1} others")}";
+}
+
+/// <summary>What of a purpose's assignments could as well not be there.</summary>
+/// <param name="Dead">Each with what proves it, whether or not it can go with the others.</param>
+/// <param name="Found">The same as they are told.</param>
+internal sealed record PurposeDead(IReadOnlyList<PurposeDead.One> Dead, IReadOnlyList<DeadAssignment> Found)
+{
+    /// <summary>One of them. Whether it can go with others is asked anew each time.</summary>
+    public sealed record One(Assignment Assignment, bool NeverWins, bool OnTripwire, IReadOnlyList<Assignment> Proof);
+}
