@@ -68,6 +68,26 @@ public static class ChangeStore
         return rows;
     }
 
+    /// <summary>The newest change after one that stands and touches a row of it, or null: undoing would go under it.</summary>
+    /// <remarks>A change stands where nothing undid it, or where the undoing was undone itself.</remarks>
+    public static async Task<ChangeHead?> BuiltOnAsync(NpgsqlConnection db, int entity, long id, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("""
+            with recursive touching as (
+              select distinct c.change_id from change_row o
+              join change_row r on r.entity_id = o.entity_id and r.part = o.part and r.key = o.key and r.change_id > o.change_id
+              join change c on c.entity_id = r.entity_id and c.change_id = r.change_id
+              where o.entity_id = $1 and o.change_id = $2 and c.undoes is null),
+            chain(root, at, undone_by, turns) as (
+              select c.change_id, c.change_id, c.undone_by, 0 from touching join change c on c.entity_id = $1 and c.change_id = touching.change_id
+              union all
+              select chain.root, c.change_id, c.undone_by, chain.turns + 1 from chain join change c on c.entity_id = $1 and c.change_id = chain.undone_by)
+            select max(root) from chain where undone_by is null and turns % 2 = 0
+            """, db)
+        { Parameters = { new() { Value = entity }, new() { Value = id } } };
+        return await command.ExecuteScalarAsync(stop) is long newest ? await FindAsync(db, entity, newest, stop) : null;
+    }
+
     private static async Task<List<ChangeHead>> HeadsAsync(NpgsqlConnection db, string where, int entity, int? draft, long last, CancellationToken stop)
     {
         await using var command = new NpgsqlCommand($"""

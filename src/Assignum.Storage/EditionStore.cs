@@ -7,14 +7,30 @@ namespace Assignum.Storage;
 /// <param name="ValidFrom">First day it decides landings; null until published.</param>
 /// <param name="BasedOn">Number of the edition it was opened on, 0 before the first.</param>
 /// <param name="Revision">Moves with every change of a draft.</param>
+/// <param name="Name">A what-if's name; null of the draft and of what was published.</param>
+/// <param name="MergedInto">The draft that a what-if was merged into, by its id.</param>
 public sealed record EditionRow(int Id, int? Number, string Status, int BasedOn, DateOnly? ValidFrom, string? Note, long Revision,
-    string OpenedBy, DateTime OpenedAt, string? PublishedBy, DateTime? PublishedAt);
+    string OpenedBy, DateTime OpenedAt, string? PublishedBy, DateTime? PublishedAt, string? Name = null, int? MergedInto = null);
 
 /// <summary>An entity's code, id and revision, with its editions.</summary>
-public sealed record EntityState(int Id, string Code, string Name, string Currency, long RecordsRevision, IReadOnlyList<EditionRow> Editions)
+/// <param name="Editions">Published ones and the drafts that are or were to be; without what-ifs.</param>
+/// <param name="WhatIfs">The what-ifs, open or thrown away.</param>
+public sealed record EntityState(int Id, string Code, string Name, string Currency, long RecordsRevision, IReadOnlyList<EditionRow> Editions, IReadOnlyList<EditionRow> WhatIfs)
 {
-    /// <summary>The one draft that is worked on, or null.</summary>
-    public EditionRow? Draft => Editions.FirstOrDefault(e => e.Status == "draft");
+    /// <summary>The what-if that whoever asks works in; null: in the draft.</summary>
+    public EditionRow? WorkedIn { get; init; }
+
+    /// <summary>The published edition that whoever asks looks at as it is; nothing is changed meanwhile. Null: none.</summary>
+    public EditionRow? LookedAt { get; init; }
+
+    /// <summary>What is worked on: the what-if chosen, else the draft; null where none is open.</summary>
+    public EditionRow? Draft => WorkedIn ?? MainDraft;
+
+    /// <summary>The one draft that can be published, or null.</summary>
+    public EditionRow? MainDraft => Editions.FirstOrDefault(e => e.Status == "draft");
+
+    /// <summary>The open what-if of that id, or null.</summary>
+    public EditionRow? WhatIf(int id) => WhatIfs.FirstOrDefault(w => w.Id == id && w.Status == "draft");
 
     /// <summary>The newest published edition, or null.</summary>
     public EditionRow? Latest => Editions.Where(e => e.Number is not null).MaxBy(e => e.Number);
@@ -26,7 +42,7 @@ public sealed record EntityState(int Id, string Code, string Name, string Curren
 /// <summary>Reads and opens editions.</summary>
 public static class EditionStore
 {
-    private const string Columns = "edition_id, number, status, based_on, valid_from, note, revision, opened_by, opened_at, published_by, published_at";
+    private const string Columns = "edition_id, number, status, based_on, valid_from, note, revision, opened_by, opened_at, published_by, published_at, name, merged_into, what_if";
 
     /// <summary>An entity with its editions by code, or null.</summary>
     /// <param name="lock">Hold the entity until the transaction ends, so that nobody else changes it. Rows that refer to it can still be written: a
@@ -36,44 +52,85 @@ public static class EditionStore
         await using var batch = new NpgsqlBatch(db);
         var first = new NpgsqlBatchCommand($"select entity_id, code, name, currency, records_revision from entity where code = $1{(@lock ? " for no key update" : "")}");
         first.Parameters.Add(new() { Value = code });
-        var second = new NpgsqlBatchCommand($"select {Columns} from edition where entity_id = (select entity_id from entity where code = $1) and not what_if order by edition_id");
+        var second = new NpgsqlBatchCommand($"select {Columns} from edition where entity_id = (select entity_id from entity where code = $1) order by edition_id");
         second.Parameters.Add(new() { Value = code });
         batch.BatchCommands.Add(first);
         batch.BatchCommands.Add(second);
         await using var reader = await batch.ExecuteReaderAsync(stop);
         if (!await reader.ReadAsync(stop)) return null;
-        var state = new EntityState(reader.GetInt32(0), reader.GetString(1), reader.GetString(2), reader.GetString(3), reader.GetInt64(4), []);
+        var state = new EntityState(reader.GetInt32(0), reader.GetString(1), reader.GetString(2), reader.GetString(3), reader.GetInt64(4), [], []);
         await reader.NextResultAsync(stop);
-        var editions = new List<EditionRow>();
-        while (await reader.ReadAsync(stop)) editions.Add(Row(reader));
-        return state with { Editions = editions };
+        var (editions, whatIfs) = (new List<EditionRow>(), new List<EditionRow>());
+        while (await reader.ReadAsync(stop)) (reader.GetBoolean(13) ? whatIfs : editions).Add(Row(reader));
+        return state with { Editions = editions, WhatIfs = whatIfs };
     }
 
-    /// <summary>Opens the draft on the latest edition; one row is written.</summary>
-    public static async Task<EditionRow> OpenDraftAsync(NpgsqlConnection db, EntityState entity, string who, CancellationToken stop)
+    /// <summary>Opens the draft, or a what-if of a name, on the latest edition; one row is written.</summary>
+    public static async Task<EditionRow> OpenDraftAsync(NpgsqlConnection db, EntityState entity, string who, CancellationToken stop, string? whatIf = null)
     {
         await using var command = new NpgsqlCommand($"""
-            insert into edition (entity_id, edition_id, status, based_on, opened_by)
-            values ($1, (select coalesce(max(edition_id), 0) + 1 from edition where entity_id = $1), 'draft', $2, $3)
+            insert into edition (entity_id, edition_id, status, based_on, opened_by, what_if, name)
+            values ($1, (select coalesce(max(edition_id), 0) + 1 from edition where entity_id = $1), 'draft', $2, $3, $4 is not null, $4)
             returning {Columns}
             """, db)
-        { Parameters = { new() { Value = entity.Id }, new() { Value = entity.Latest?.Number ?? 0 }, new() { Value = who } } };
+        {
+            Parameters =
+            {
+                new() { Value = entity.Id }, new() { Value = entity.Latest?.Number ?? 0 }, new() { Value = who },
+                new() { Value = (object?)whatIf ?? DBNull.Value, NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Text },
+            },
+        };
         await using var reader = await command.ExecuteReaderAsync(stop);
         await reader.ReadAsync(stop);
         return Row(reader);
     }
 
-    /// <summary>Marks records and draft as changed.</summary>
-    public static async Task TouchAsync(NpgsqlConnection db, int entity, int? draft, CancellationToken stop)
+    /// <summary>Marks what was changed as changed: the records, the draft, or both.</summary>
+    public static async Task TouchAsync(NpgsqlConnection db, int entity, int? draft, CancellationToken stop, bool records = true)
     {
         await using var batch = new NpgsqlBatch(db);
-        var records = new NpgsqlBatchCommand("update entity set records_revision = records_revision + 1 where entity_id = $1");
-        records.Parameters.Add(new() { Value = entity });
-        batch.BatchCommands.Add(records);
+        if (records)
+        {
+            var record = new NpgsqlBatchCommand("update entity set records_revision = records_revision + 1 where entity_id = $1");
+            record.Parameters.Add(new() { Value = entity });
+            batch.BatchCommands.Add(record);
+        }
         var edition = new NpgsqlBatchCommand("update edition set revision = revision + 1 where entity_id = $1 and edition_id = $2");
         edition.Parameters.Add(new() { Value = entity });
         edition.Parameters.Add(new() { Value = draft ?? -1 });
         batch.BatchCommands.Add(edition);
+        await batch.ExecuteNonQueryAsync(stop);
+    }
+
+    /// <summary>Gives the draft a name: it stands beside the draft from here on, as a what-if.</summary>
+    public static async Task SetAsideAsync(NpgsqlConnection db, int entity, int draft, string name, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("update edition set what_if = true, name = $3 where entity_id = $1 and edition_id = $2 and status = 'draft'", db)
+        { Parameters = { new() { Value = entity }, new() { Value = draft }, new() { Value = name } } };
+        await command.ExecuteNonQueryAsync(stop);
+    }
+
+    /// <summary>Writes into which draft a what-if was merged; it is done with then.</summary>
+    public static async Task MergedAsync(NpgsqlConnection db, int entity, int whatIf, int into, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("update edition set merged_into = $3, status = 'discarded' where entity_id = $1 and edition_id = $2", db)
+        { Parameters = { new() { Value = entity }, new() { Value = whatIf }, new() { Value = into } } };
+        await command.ExecuteNonQueryAsync(stop);
+    }
+
+    /// <summary>Empties a draft and puts it on another edition. Inside the caller's transaction.</summary>
+    public static async Task PutOnAsync(NpgsqlConnection db, int entity, int draft, int number, CancellationToken stop)
+    {
+        await using var batch = new NpgsqlBatch(db);
+        foreach (var sql in PartTable.AllHeld.Select(t => $"delete from {t.Name} where entity_id = $1 and draft = $2")
+            .Append("delete from draft_removal where entity_id = $1 and edition_id = $2").Append("update edition set based_on = $3 where entity_id = $1 and edition_id = $2"))
+        {
+            var command = new NpgsqlBatchCommand(sql);
+            command.Parameters.Add(new() { Value = entity });
+            command.Parameters.Add(new() { Value = draft });
+            if (sql.Contains("$3", StringComparison.Ordinal)) command.Parameters.Add(new() { Value = number });
+            batch.BatchCommands.Add(command);
+        }
         await batch.ExecuteNonQueryAsync(stop);
     }
 
@@ -134,5 +191,6 @@ public static class EditionStore
     private static EditionRow Row(NpgsqlDataReader reader) => new(
         reader.GetInt32(0), reader.IsDBNull(1) ? null : reader.GetInt32(1), reader.GetString(2), reader.GetInt32(3),
         reader.IsDBNull(4) ? null : reader.GetFieldValue<DateOnly>(4), reader.IsDBNull(5) ? null : reader.GetString(5), reader.GetInt64(6),
-        reader.GetString(7), reader.GetDateTime(8), reader.IsDBNull(9) ? null : reader.GetString(9), reader.IsDBNull(10) ? null : reader.GetDateTime(10));
+        reader.GetString(7), reader.GetDateTime(8), reader.IsDBNull(9) ? null : reader.GetString(9), reader.IsDBNull(10) ? null : reader.GetDateTime(10),
+        reader.IsDBNull(11) ? null : reader.GetString(11), reader.IsDBNull(12) ? null : reader.GetInt32(12));
 }

@@ -47,8 +47,8 @@ public static class EntityStore
         await command.ExecuteNonQueryAsync(stop);
     }
 
-    /// <summary>Subject of an audit line about a change of the draft.</summary>
-    public static string DraftOf(string entity) => entity + ", draft";
+    /// <summary>Subject of an audit line about a change of the draft, or of a what-if.</summary>
+    public static string DraftOf(string entity, int? whatIf = null) => whatIf is null ? entity + ", draft" : $"{entity}, what-if {whatIf}";
 
     /// <summary>Subject of an audit line about an approval: who approves did not edit.</summary>
     public static string ApprovalOf(string entity) => entity + ", approval";
@@ -65,11 +65,15 @@ public static class EntityStore
         return named;
     }
 
-    /// <summary>Whether somebody changed the draft since it was opened, by the audit trail.</summary>
-    public static async Task<bool> EditedDraftAsync(NpgsqlConnection db, int entity, string code, string who, DateTime since, CancellationToken stop)
+    /// <summary>Whether somebody changed the draft since it was opened, by the audit trail, or a what-if that was merged into it.</summary>
+    public static async Task<bool> EditedDraftAsync(NpgsqlConnection db, int entity, string code, int draft, string who, DateTime since, CancellationToken stop)
     {
-        await using var command = new NpgsqlCommand("select exists (select from audit where entity_id = $1 and subject = $2 and who = $3 and at >= $4)", db)
-        { Parameters = { new() { Value = entity }, new() { Value = DraftOf(code) }, new() { Value = who }, new() { Value = since } } };
+        await using var command = new NpgsqlCommand("""
+            select exists (select from audit where entity_id = $1 and subject = $2 and who = $3 and at >= $4)
+                or exists (select from change c join edition e on e.entity_id = c.entity_id and e.edition_id = c.draft
+                           where c.entity_id = $1 and c.who = $3 and (e.edition_id = $5 or e.merged_into = $5))
+            """, db)
+        { Parameters = { new() { Value = entity }, new() { Value = DraftOf(code) }, new() { Value = who }, new() { Value = since }, new() { Value = draft } } };
         return (bool)(await command.ExecuteScalarAsync(stop))!;
     }
 

@@ -7,9 +7,12 @@ namespace Assignum.Storage;
 public static class JournalStore
 {
     /// <summary>Takes the right to post in an entity until the transaction ends; returns the next event and entry ids.</summary>
-    public static async Task<(long Event, long Entry)> HoldAsync(NpgsqlConnection db, int entity, CancellationToken stop)
+    public static Task<(long Event, long Entry)> HoldAsync(NpgsqlConnection db, int entity, CancellationToken stop) => NextAsync(db, entity, stop, hold: true);
+
+    /// <summary>The next event and entry ids: they change with whatever is posted.</summary>
+    public static async Task<(long Event, long Entry)> NextAsync(NpgsqlConnection db, int entity, CancellationToken stop, bool hold = false)
     {
-        await using var command = new NpgsqlCommand("select next_event, next_entry from posting where entity_id = $1 for update", db) { Parameters = { new() { Value = entity } } };
+        await using var command = new NpgsqlCommand($"select next_event, next_entry from posting where entity_id = $1{(hold ? " for update" : "")}", db) { Parameters = { new() { Value = entity } } };
         await using var reader = await command.ExecuteReaderAsync(stop);
         await reader.ReadAsync(stop);
         return (reader.GetInt64(0), reader.GetInt64(1));

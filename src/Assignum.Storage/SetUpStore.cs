@@ -1,4 +1,5 @@
 using Assignum.Core.Chart;
+using Assignum.Core.Groups;
 using Assignum.Core.SetUps;
 using Npgsql;
 using NpgsqlTypes;
@@ -41,8 +42,9 @@ public static class SetUpStore
         Func<string, bool> accountInUse, string who, CancellationToken stop)
     {
         await ChartStore.RenumberAsync(db, entity, Renumbering.In(changes), who, stop);
-        await HistoryAsync(db, entity, [.. changes.Where(Renumbering.Renumbers)], who, stop);
-        changes = [.. changes.Where(c => !Renumbering.Renumbers(c))];
+        foreach (var ((kind, from), to) in GroupRenaming.In(changes)) await GroupStore.RenameAsync(db, entity, kind, from, to, stop);
+        await HistoryAsync(db, entity, [.. changes.Where(SetUpEdit.Rekeys)], who, stop);
+        changes = [.. changes.Where(c => !SetUpEdit.Rekeys(c))];
         foreach (var change in changes.Where(c => c.Part == Parts.Entity)) await EntityAsync(db, entity, change.After!, stop);
         await AccountsAsync(db, entity, view, [.. changes.Where(c => c.Part == Parts.Accounts)], accountInUse, stop);
         foreach (var table in PartTable.Plain)

@@ -47,7 +47,7 @@ public class RoundTrips
     public void A_row_missing_from_a_file_goes_unless_something_refers_to_it_or_the_import_is_partial()
     {
         var faults = new List<FormFault>();
-        var sheets = Bundle.FromFolder(Path.Combine(ProjectFiles.Root, "demo", "skerrow", "1-skerrow", "bundle"), faults);
+        var sheets = Bundle.FromFolder(Path.Combine(ProjectFiles.Root, "tests", "company", "skerrow", "1-skerrow", "bundle"), faults);
         var setUp = SetUpImport.Plan(NewEntity.Empty(sheets), sheets, false, (_, _) => false).Next;
         Sheet Without(Part part, params string[] gone) => new(part, Enumerable.Range(0, part.Columns.Count).ToHashSet(),
             [.. part.Write(setUp).Where(r => !gone.Contains(r[0])).Select((r, i) => (i + 2, r))]);

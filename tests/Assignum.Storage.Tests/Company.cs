@@ -32,7 +32,7 @@ public sealed class Company : IAsyncDisposable
         return code;
     }
 
-    public static IReadOnlyList<Sheet> Demo() => Bundle.FromFolder(Path.Combine(ProjectFiles.Root, "demo", "skerrow", "1-skerrow", "bundle"), []);
+    public static IReadOnlyList<Sheet> Demo() => Bundle.FromFolder(Path.Combine(ProjectFiles.Root, "tests", "company", "skerrow", "1-skerrow", "bundle"), []);
 
     public async Task<Outcome<ImportResult>> ImportAsync(string code, IReadOnlyList<Sheet> sheets, bool partial = true) =>
         await new ImportBundle(Desk).ApplyAsync(Actor, code, sheets, [], partial, null, Stop);
@@ -44,6 +44,9 @@ public sealed class Company : IAsyncDisposable
         foreach (var (column, value) in cells) row[part.Columns.ToList().FindIndex(c => c.Name == column)] = value;
         return new Sheet(part, cells.Select(c => part.Columns.ToList().FindIndex(x => x.Name == c.Column)).ToHashSet(), [(2, row)]);
     }
+
+    /// <summary>Partial files of one row each as one partial file of all.</summary>
+    public static Sheet Together(params Sheet[] rows) => new(rows[0].Part, rows.SelectMany(r => r.Columns).ToHashSet(), [.. rows.SelectMany(r => r.Rows)]);
 
     public async Task PublishAsync(string code, DateOnly from) =>
         (await new PublishDraft(Desk).RunAsync(Actor, code, from, null, Stop)).Refused.ShouldBeNull();

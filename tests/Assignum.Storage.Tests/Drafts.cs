@@ -51,7 +51,7 @@ public class Drafts
     }
 
     [Fact]
-    public async Task A_draft_that_was_thrown_away_can_be_taken_back_until_something_else_is_published()
+    public async Task A_draft_that_was_thrown_away_can_be_taken_back_while_no_other_is_open()
     {
         await using var company = new Company();
         var code = await company.OpenAsync();
@@ -68,9 +68,13 @@ public class Drafts
         (await drafts.ThrowAwayAsync(company.Actor, code, Stop)).Refused.ShouldBeNull();
         await company.ImportAsync(code, [Revenue("4014")]);
         (await drafts.TakeBackAsync(company.Actor, code, Stop)).Faults[0].Message.ShouldContain("Another draft is open");
+        (await drafts.ThrowAwayAsync(company.Actor, code, Stop)).Refused.ShouldBeNull();
+        await company.ImportAsync(code, [Revenue("4014")]);
         await company.PublishAsync(code, new(2026, 3, 1));
-        (await drafts.TakeBackAsync(company.Actor, code, Stop)).Refused.ShouldBe(Refusal.Conflict);
-        (await company.AskAsync<long>("select count(*) from audit where what in ('draft thrown away', 'draft taken back')")).ShouldBe(3);
+        // After another edition it comes back on the one it was made on, and is brought onto the latest before it is published.
+        (await drafts.TakeBackAsync(company.Actor, code, Stop)).Refused.ShouldBeNull();
+        (await new PublishDraft(company.Desk).RunAsync(company.Actor, code, new(2026, 4, 1), null, Stop)).Faults.ShouldHaveSingleItem().Code.ShouldBe("not-on-latest");
+        (await company.AskAsync<long>("select count(*) from audit where what in ('draft thrown away', 'draft taken back')")).ShouldBe(5);
     }
 
     [Fact]

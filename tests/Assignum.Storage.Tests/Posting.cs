@@ -2,6 +2,7 @@ using Assignum.Core.SetUps;
 using Assignum.Desk;
 using Assignum.Desk.Access;
 using Assignum.Desk.Posting;
+using Assignum.Desk.SetUps;
 using Npgsql;
 using static Assignum.Storage.Tests.Company;
 
@@ -151,5 +152,24 @@ public class Posting
         var entries = (await new ReadJournal(company.Desk).EntriesAsync(company.Actor, code, new EntryQuery(), Stop)).Result!;
         entries.Select(e => (e.Document.Edition, e.Document.Lines.Single(l => l.Purpose == "sales-revenue").Account, e.Document.Lines.Single(l => l.Purpose == "sales-revenue").Landing.Rung))
             .ShouldBe([(1, "4010", "item-group"), (2, "4012", "item")]);
+    }
+
+    [Fact]
+    public async Task The_demo_that_ships_is_sound_and_posts_whole()
+    {
+        await using var company = new Company();
+        var folder = Path.Combine(Testing.ProjectFiles.Root, "demo", "skerrow", "1-skerrow");
+        var faults = new List<FormFault>();
+        var sheets = Formats.Bundles.Bundle.FromFolder(Path.Combine(folder, "bundle"), faults);
+        faults.ShouldBeEmpty();
+        (await new CreateEntity(company.Desk).RunAsync(company.Actor, "SKERROW", "Skerrow", "EUR", Stop)).Refused.ShouldBeNull();
+        (await company.ImportAsync("SKERROW", sheets, partial: false)).Faults.ShouldBeEmpty();
+        await company.PublishAsync("SKERROW", new DateOnly(2026, 5, 1));
+        var lines = await File.ReadAllLinesAsync(Path.Combine(folder, "events.ndjson"), Stop);
+        var outcomes = new List<PostedEvent>();
+        foreach (var batch in lines.Chunk(500)) outcomes.AddRange(await company.PostAsync("SKERROW", batch));
+        outcomes.Where(o => o.Outcome is not ("posted" or "nothing" or "duplicate")).Select(o => o.Errors[0].Message).ShouldBeEmpty();
+        outcomes.Count(o => o.Outcome == "duplicate").ShouldBe(3);
+        (await company.AskAsync<decimal>("select sum(debit - credit) from entry_line")).ShouldBe(0);
     }
 }

@@ -65,7 +65,7 @@ public class Undoing
         // Changed since: the second import renamed what the first added.
         var first = await company.ImportAsync(code, [Row(Parts.Reasons, ("code", "RUST"), ("name", "Rusted"))]);
         var second = await company.ImportAsync(code, [Row(Parts.Reasons, ("code", "RUST"), ("name", "Rusted away"))]);
-        (await UndoAsync(first.Result!.Change)).ShouldBe("changed-meanwhile");
+        (await UndoAsync(first.Result!.Change)).ShouldBe("built-on");
         (await UndoAsync(second.Result!.Change)).ShouldBe("undone");
         (await UndoAsync(first.Result!.Change)).ShouldBe("undone");
 

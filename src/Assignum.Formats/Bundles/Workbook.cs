@@ -71,11 +71,14 @@ public static class Workbook
         return sheets;
     }
 
-    private static Sheet? ReadSheet(Part part, IExcelDataReader reader, IReadOnlySet<(int, int)> errors, List<FormFault> faults)
+    internal static Sheet? ReadSheet(Part part, IExcelDataReader reader, IReadOnlySet<(int, int)> errors, List<FormFault> faults)
     {
         if (!reader.Read()) return null;
         var names = Enumerable.Range(0, reader.FieldCount).Select(i => reader.GetValue(i)?.ToString() ?? "").ToList();
         while (names.Count > 0 && names[^1].Length == 0) names.RemoveAt(names.Count - 1);
+        // What is there for the eye alone is not read.
+        int[] read = [.. Enumerable.Range(0, names.Count).Where(i => !names[i].EndsWith(ViewBook.NotRead, StringComparison.Ordinal))];
+        names = [.. read.Select(i => names[i])];
         if (HeaderRow.Read(part, $"The sheet {part.Name}", names, faults) is not { } header) return null;
         var types = names.Select(n => part.Columns.FirstOrDefault(c => c.Name == n)?.Type ?? CellType.Text).ToArray();
         var rows = new List<(int, string?[])>();
@@ -83,10 +86,10 @@ public static class Workbook
         {
             if (rows.Count == CsvSheet.MostRows) break;
             var line = reader.Depth + 1;
-            var broken = Enumerable.Range(0, names.Count).FirstOrDefault(i => errors.Contains((line, i)) || reader.GetValue(i) is string text && CellErrors.Contains(text), -1);
+            var broken = Enumerable.Range(0, names.Count).FirstOrDefault(i => errors.Contains((line, read[i])) || reader.GetValue(read[i]) is string text && CellErrors.Contains(text), -1);
             if (broken >= 0) { faults.Add(new FormFault(part.Name, line, names[broken], "cell-error", "This cell holds an error of the spreadsheet, such as #REF!: give it a value.")); continue; }
-            if (Enumerable.Range(0, names.Count).All(i => reader.GetValue(i) is null or "")) continue;
-            if (header.Cells(line, names.Count, i => Cell(reader.GetValue(i), types[i]), faults) is { } cells) rows.Add((line, cells));
+            if (Enumerable.Range(0, names.Count).All(i => reader.GetValue(read[i]) is null or "")) continue;
+            if (header.Cells(line, names.Count, i => Cell(reader.GetValue(read[i]), types[i]), faults) is { } cells) rows.Add((line, cells));
         }
         return new Sheet(part, header.Known, rows);
     }
@@ -103,7 +106,7 @@ public static class Workbook
         _ => value.ToString(),
     };
 
-    private static object?[] Cells(Part part, string?[] row)
+    internal static object?[] Cells(Part part, string?[] row)
     {
         var cells = new object?[row.Length];
         for (var i = 0; i < row.Length; i++)
@@ -118,7 +121,7 @@ public static class Workbook
         return cells;
     }
 
-    private static IEnumerable<ValueList> Lists(Part part, Dictionary<Part, IReadOnlyList<string?[]>> sheets)
+    internal static IEnumerable<ValueList> Lists(Part part, Dictionary<Part, IReadOnlyList<string?[]>> sheets)
     {
         for (var i = 0; i < part.Columns.Count; i++)
         {
@@ -143,7 +146,7 @@ public static class Workbook
         return count == 0 ? null : $"'{part.Name}'!${column}${first + 2}:${column}${first + count + 1}";
     }
 
-    private static IEnumerable<object?[]> LegendRows(IReadOnlyList<Part> parts)
+    internal static IEnumerable<object?[]> LegendRows(IReadOnlyList<Part> parts)
     {
         var columns = parts.SelectMany(p => p.Columns.Select(c => (Part: p, Column: c))).ToList();
         for (var i = 0; i < Math.Max(columns.Count, Purposes.All.Count); i++)

@@ -14,6 +14,11 @@ namespace Assignum.Formats.Lists;
 /// <param name="Only">Whether other values are turned away; otherwise they are asked about.</param>
 public sealed record ValueList(int Column, string Source, bool Only);
 
+/// <summary>How a sheet looks.</summary>
+/// <param name="Hidden">It is not shown, and a person cannot unhide it from the menu.</param>
+/// <param name="Folded">Columns that are there and not shown, counted from 0.</param>
+public sealed record SheetLook(bool Hidden = false, IReadOnlySet<int>? Folded = null);
+
 /// <summary>Writes sheets of a workbook (ECMA-376): frozen header, filter, value lists; text is never a formula.</summary>
 public static partial class XlsxSheet
 {
@@ -38,7 +43,7 @@ public static partial class XlsxSheet
     }
 
     /// <summary>Adds a sheet. Cells are null, text, <see cref="decimal"/>, <see cref="int"/> or <see cref="DateOnly"/>; rows are streamed.</summary>
-    public static void Add(WorkbookPart workbook, string name, IReadOnlyList<string> header, IEnumerable<object?[]> rows, IReadOnlyList<ValueList> lists)
+    public static void Add(WorkbookPart workbook, string name, IReadOnlyList<string> header, IEnumerable<object?[]> rows, IReadOnlyList<ValueList> lists, SheetLook? look = null)
     {
         var sheet = workbook.AddNewPart<WorksheetPart>();
         var last = 1;
@@ -46,7 +51,7 @@ public static partial class XlsxSheet
         {
             writer.WriteStartElement(new Worksheet());
             writer.WriteElement(new SheetViews(new SheetView(new Pane { VerticalSplit = 1, TopLeftCell = "A2", ActivePane = PaneValues.BottomLeft, State = PaneStateValues.Frozen }) { WorkbookViewId = 0 }));
-            writer.WriteElement(new Columns(header.Select((h, i) => new Column { Min = (uint)i + 1, Max = (uint)i + 1, Width = Math.Clamp(h.Length + 4, 12, 30), CustomWidth = true })));
+            writer.WriteElement(new Columns(header.Select((h, i) => new Column { Min = (uint)i + 1, Max = (uint)i + 1, Width = Math.Clamp(h.Length + 4, 12, 30), CustomWidth = true, Hidden = look?.Folded?.Contains(i) == true ? true : null })));
             writer.WriteStartElement(new SheetData());
             writer.WriteElement(new Row(header.Select(h => Text(h, Heading))));
             foreach (var row in rows)
@@ -60,7 +65,7 @@ public static partial class XlsxSheet
             writer.WriteEndElement();
         }
         var sheets = workbook.Workbook!.Sheets!;
-        sheets.Append(new Sheet { Id = workbook.GetIdOfPart(sheet), SheetId = (uint)sheets.Count() + 1, Name = name });
+        sheets.Append(new Sheet { Id = workbook.GetIdOfPart(sheet), SheetId = (uint)sheets.Count() + 1, Name = name, State = look?.Hidden == true ? SheetStateValues.VeryHidden : null });
     }
 
     /// <summary>A column's letters: 1 is A, 27 is AA.</summary>
