@@ -21,8 +21,13 @@ public sealed class DeskContext(Database database)
     {
         if (!actor.May(Role.Viewer, entity)) return Outcome<EntityState>.No(Refusal.NotFound, "unknown-entity", $"There is no entity {entity} that you may see.");
         if (!actor.May(role, entity)) return Outcome<EntityState>.No(Refusal.Forbidden, "role-needed", $"This needs the role {Core.Words.Of(role)} in {entity}.");
-        return await EditionStore.StateAsync(db, entity, @lock, stop) is { } state ? state
-            : Outcome<EntityState>.No(Refusal.NotFound, "unknown-entity", $"There is no entity {entity} that you may see.");
+        if (await EditionStore.StateAsync(db, entity, @lock, stop) is not { } state) return Outcome<EntityState>.No(Refusal.NotFound, "unknown-entity", $"There is no entity {entity} that you may see.");
+        if (!actor.WorksIn.TryGetValue(entity, out var whatIf)) return state;
+        if (whatIf < 0 && state.Editions.FirstOrDefault(e => e.Number == -whatIf) is { } past)
+            return @lock ? Outcome<EntityState>.No(Refusal.Conflict, "looking", $"You look at edition {past.Number} as it is: go back to the draft, then make the change there.") : state with { LookedAt = past };
+        if (state.WhatIf(whatIf) is { } open) return state with { WorkedIn = open };
+        // What was meant for a what-if never ends in the draft.
+        return @lock ? Outcome<EntityState>.No(Refusal.Conflict, "what-if-closed", "The what-if you work in was merged or thrown away meanwhile: nothing was changed. Look at the page again, then make the change where you want it.") : state;
     }
 }
 
@@ -52,6 +57,17 @@ public sealed class SetUpShelf
             task = known.SetUp;
         }
         return await task.WaitAsync(stop);
+    }
+
+    /// <summary>Puts what a change made of a set-up on the shelf, so that nobody reads and compiles all of it anew.</summary>
+    /// <param name="entity">The state after the change.</param>
+    /// <param name="next">The set-up of its draft, or of its latest edition where no draft is open.</param>
+    /// <param name="from">What it was changed from.</param>
+    public void Put(EntityState entity, SetUp next, CompiledSetUp from)
+    {
+        var key = new Key(entity.Id, entity.RecordsRevision, entity.Draft?.BasedOn ?? entity.Latest?.Number ?? 0, entity.Draft?.Id, entity.Draft?.Revision ?? 0);
+        lock (gate)
+            if (!shelf.ContainsKey(key)) shelf[key] = (Task.Run(() => new CompiledSetUp(next, from)), ++clock);
     }
 
     private static async Task<CompiledSetUp> LoadAsync(Database database, int entity, EditionView view)

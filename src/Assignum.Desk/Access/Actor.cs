@@ -24,6 +24,12 @@ public sealed record Actor(string Name, Role? Everywhere, IReadOnlyDictionary<st
     /// <summary>Whether the actor holds at least this role for all entities.</summary>
     public bool MayEverywhere(Role role) => Everywhere >= role;
 
+    /// <summary>The what-ifs that the actor works in, by entity; where there is none: in the draft. A negative one is a published edition that is looked at.</summary>
+    public IReadOnlyDictionary<string, int> WorksIn { get; init; } = new Dictionary<string, int>();
+
+    /// <summary>The same actor, working in the draft itself.</summary>
+    public Actor InDraft => WorksIn.Count == 0 ? this : this with { WorksIn = new Dictionary<string, int>() };
+
     /// <summary>The product itself, at first start.</summary>
     public static readonly Actor Product = new("Assignum", Role.Administrator, new Dictionary<string, Role>());
 }

@@ -1,5 +1,6 @@
 using Assignum.Core;
 using Assignum.Core.Chart;
+using Assignum.Core.Groups;
 using Assignum.Core.SetUps;
 using Assignum.Desk.Access;
 using Assignum.Storage;
@@ -25,7 +26,7 @@ public sealed class EditSetUp(DeskContext desk)
         {
             var faults = new List<Fault>();
             var edits = make(current, faults);
-            return Task.FromResult(faults.Count > 0 ? Outcome<IReadOnlyList<RowChange>>.No(Refusal.Invalid, faults) : new Outcome<IReadOnlyList<RowChange>>(edits, null, []));
+            return Task.FromResult(faults.Count > 0 ? Outcome<IReadOnlyList<RowChange>>.No(faults.Any(f => f.Code == "changed-meanwhile") ? Refusal.Conflict : Refusal.Invalid, faults) : new Outcome<IReadOnlyList<RowChange>>(edits, null, []));
         }, null, stop);
 
     /// <summary>
@@ -35,30 +36,36 @@ public sealed class EditSetUp(DeskContext desk)
     public Task<Outcome<EditResult>> UndoAsync(Actor actor, string entity, long change, CancellationToken stop) =>
         ChangeAsync(actor, entity, "", null, (db, state, _) => TurnedAsync(db, state, change, stop), change, stop);
 
-    private async Task<Outcome<EditResult>> ChangeAsync(Actor actor, string entity, string what, string? reason,
-        Func<NpgsqlConnection, EntityState, SetUp, Task<Outcome<IReadOnlyList<RowChange>>>> asked, long? undoes, CancellationToken stop)
+    /// <summary>Makes the edits that are asked for while the entity is held, and whatever goes with them, in one transaction.</summary>
+    internal async Task<Outcome<EditResult>> ChangeAsync(Actor actor, string entity, string what, string? reason,
+        Func<NpgsqlConnection, EntityState, SetUp, Task<Outcome<IReadOnlyList<RowChange>>>> asked, long? undoes, CancellationToken stop, Func<NpgsqlConnection, EntityState, Task>? then = null)
     {
         if (reason?.Length > 2000) return Outcome<EditResult>.No(Refusal.Invalid, "too-long", "The reason has more than 2000 characters.", "reason");
         await using var db = await desk.Database.OpenAsync(stop);
         await using var transaction = await db.BeginTransactionAsync(stop);
         var entered = await desk.EnterAsync(db, actor, entity, Role.Preparer, true, stop);
         if (entered.Result is not { } state) return entered.Pass<EditResult>();
-        var current = await SetUpWriter.CurrentAsync(db, state, stop);
+        var compiled = await SetUpWriter.CurrentAsync(desk, state, stop);
+        var current = compiled.SetUp;
         var edits = await asked(db, state, current);
         if (edits.Result is null) return edits.Pass<EditResult>();
         // Who takes an account away or gives it another number waits for postings that go on, and they for it.
         if (edits.Result.Any(e => e.Part == Parts.Accounts && (e.After is null || Renumbering.Renumbers(e)))) await JournalStore.HoldAsync(db, state.Id, stop);
         var uses = await SetUpWriter.UsesAsync(desk, db, state, edits.Result.Where(e => e.After is null).Select(e => e.Part), stop);
         var plan = SetUpEdit.Plan(current, edits.Result, uses);
+        foreach (var ((kind, from), to) in GroupRenaming.In(plan.Changes))
+            if (await GroupStore.KnownAsync(db, state.Id, kind, to, stop))
+                plan = plan with { Changes = [], Faults = [.. plan.Faults, new FormFault(Parts.Groups.Name, 0, "code", "exists", $"{to} was the code of another group in an edition before this one: choose another for {from}.")] };
         // A person archives an account when all that names it names another; a file may, and an undoing puts back what was.
         if (undoes is null && Archived(plan) is { Count: > 0 } held) plan = plan with { Changes = [], Faults = [.. plan.Faults, .. held] };
         if (plan.Faults.Count > 0)
             return new Outcome<EditResult>(new EditResult(null, plan), plan.Faults.Any(f => f.Code is "changed-meanwhile" or "exists") ? Refusal.Conflict : Refusal.Invalid,
                 [.. plan.Faults.Select(f => new Fault(f.Code, f.Message, f.Row > 0 ? $"{f.Part}[{f.Row}].{f.Column}" : f.Column))]);
-        if (plan.Changes.Count == 0) return new EditResult(null, plan);
+        if (plan.Changes.Count == 0 && then is null) return new EditResult(null, plan);
         if (undoes is not null) what = "undone: " + (await ChangeStore.FindAsync(db, state.Id, undoes.Value, stop))!.What;
         var id = await SetUpWriter.ApplyAsync(db, state, actor, plan.Changes, uses, what, reason, undoes, stop);
-        await transaction.CommitAsync(stop);
+        if (then is not null) await then(db, state);
+        await SetUpWriter.CommitAsync(desk, db, transaction, state, plan.Next, compiled, stop);
         return new EditResult(id, plan);
     }
 
@@ -77,6 +84,7 @@ public sealed class EditSetUp(DeskContext desk)
         if (await ChangeStore.FindAsync(db, state.Id, change, stop) is not { } head) return Outcome<IReadOnlyList<RowChange>>.No(Refusal.NotFound, "unknown-change", "There is no such change.");
         if (head.UndoneBy is not null) return No("undone-already", "This change was undone already.");
         if (head is { Draft: not null, DraftOpen: false }) return No("published", "This change is published: make the opposite change in a new draft instead.");
+        if (await ChangeStore.BuiltOnAsync(db, state.Id, change, stop) is { } later) return No("built-on", $"\u201c{later.What}\u201d by {later.Who} changed the same rows after it: undo that first.");
         return new Outcome<IReadOnlyList<RowChange>>(SetUpEdit.Reverse(await ChangeStore.RowsAsync(db, state.Id, change, stop)), null, []);
     }
 }

@@ -37,7 +37,8 @@ public sealed class ImportBundle(DeskContext desk)
 
         // A file may take accounts away: no posting goes on meanwhile.
         if (apply && !partial && sheets.Any(s => s.Part == Parts.Accounts)) await JournalStore.HoldAsync(db, state.Id, stop);
-        var current = await SetUpWriter.CurrentAsync(db, state, stop);
+        var compiled = await SetUpWriter.CurrentAsync(desk, state, stop);
+        var current = compiled.SetUp;
         var uses = await SetUpWriter.UsesAsync(desk, db, state, sheets.Select(s => s.Part), stop);
         var plan = SetUpImport.Plan(current, sheets, partial, uses);
         if (faults.Count > 0) plan = plan with { Faults = [.. faults, .. plan.Faults.Where(f => !faults.Any(x => x.Part == f.Part && x.Row == f.Row && x.Column == f.Column))], Changes = [] };
@@ -48,7 +49,7 @@ public sealed class ImportBundle(DeskContext desk)
 
         if (plan.Changes.Count == 0) return new ImportResult(true, plan, null);
         var id = await SetUpWriter.ApplyAsync(db, state, actor, plan.Changes, uses, what, name, null, stop);
-        await transaction.CommitAsync(stop);
+        await SetUpWriter.CommitAsync(desk, db, transaction, state, plan.Next, compiled, stop);
         return new ImportResult(true, plan, id);
     }
 

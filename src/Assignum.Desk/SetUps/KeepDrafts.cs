@@ -3,7 +3,7 @@ using Assignum.Storage;
 
 namespace Assignum.Desk.SetUps;
 
-/// <summary>What people do with a draft beside editing and publishing it: approve it, throw it away, take it back.</summary>
+/// <summary>What people do with drafts beside editing and publishing: approve, throw away, take back, and what-ifs beside the draft.</summary>
 public sealed class KeepDrafts(DeskContext desk)
 {
     /// <summary>Approves the draft as it is; refused to somebody who changed it, or where it is no longer as it was seen.</summary>
@@ -12,7 +12,7 @@ public sealed class KeepDrafts(DeskContext desk)
     {
         await using var db = await desk.Database.OpenAsync(stop);
         await using var transaction = await db.BeginTransactionAsync(stop);
-        var entered = await desk.EnterAsync(db, actor, entity, Role.Reviewer, true, stop);
+        var entered = await desk.EnterAsync(db, actor.InDraft, entity, Role.Reviewer, true, stop);
         if (entered.Result is not { } state) return entered.Pass<EditionRow>();
         if (state.Draft is not { } draft) return Outcome<EditionRow>.No(Refusal.Conflict, "no-draft", "There is no draft to approve.");
         if (draft.Revision != revision) return Outcome<EditionRow>.No(Refusal.Conflict, "changed-meanwhile", "The draft was changed since you looked at it: look at the difference again, then approve it.");
@@ -23,19 +23,51 @@ public sealed class KeepDrafts(DeskContext desk)
         return draft;
     }
 
-    /// <summary>Throws the draft away. What it held is kept, so that it can be taken back while no other draft is open.</summary>
+    /// <summary>Throws the draft away, or the what-if that is worked in. What it held is kept, so that it can be taken back.</summary>
     public Task<Outcome<EditionRow>> ThrowAwayAsync(Actor actor, string entity, CancellationToken stop) => TurnAsync(actor, entity, state => state.Draft is { } draft
-        ? (draft, "discarded", "draft thrown away", null) : (null, "", "", "There is no draft to throw away."), stop);
+        ? (draft, "discarded", draft.Name is null ? "draft thrown away" : "what-if thrown away", null) : (null, "", "", "There is no draft to throw away."), stop);
 
-    /// <summary>Takes a draft back that was thrown away last, while none is open and nothing was published since.</summary>
-    public Task<Outcome<EditionRow>> TakeBackAsync(Actor actor, string entity, CancellationToken stop) => TurnAsync(actor, entity, state =>
+    /// <summary>Takes the draft back that was thrown away last, while none is open. On an edition that is not the latest it must be brought onto it before it is published.</summary>
+    public Task<Outcome<EditionRow>> TakeBackAsync(Actor actor, string entity, CancellationToken stop) => TurnAsync(actor.InDraft, entity, state =>
         state.Draft is not null ? (null, "", "", "Another draft is open: publish it or throw it away first.")
-        : state.Editions.LastOrDefault(e => e.Status == "discarded") is not { } last || last.BasedOn != (state.Latest?.Number ?? 0) ? (null, "", "", "There is no draft that was thrown away since the last edition.")
+        : state.Editions.LastOrDefault(e => e.Status == "discarded") is not { } last ? (null, "", "", "There is no draft that was thrown away.")
         : (last, "draft", "draft taken back", null), stop);
 
-    /// <summary>Whether somebody opened or changed a draft.</summary>
+    /// <summary>Takes back a what-if that was thrown away or merged.</summary>
+    public Task<Outcome<EditionRow>> TakeBackWhatIfAsync(Actor actor, string entity, int whatIf, CancellationToken stop) => TurnAsync(actor.InDraft, entity, state =>
+        state.WhatIfs.FirstOrDefault(w => w.Id == whatIf && w.Status == "discarded") is not { } thrown ? (null, "", "", "There is no such what-if that was thrown away.")
+        : Named(state, thrown.Name!) ? (null, "", "", $"Another what-if is called {thrown.Name}.")
+        : (thrown, "draft", "what-if taken back", null), stop);
+
+    /// <summary>Opens a what-if on the latest edition; it holds nothing yet, so one row is written.</summary>
+    public Task<Outcome<EditionRow>> OpenWhatIfAsync(Actor actor, string entity, string? name, CancellationToken stop) => NameAsync(actor, entity, name, false, stop);
+
+    /// <summary>Makes the draft a what-if: what it holds stands beside the draft, and another can be opened.</summary>
+    public Task<Outcome<EditionRow>> SetAsideAsync(Actor actor, string entity, string? name, CancellationToken stop) => NameAsync(actor, entity, name, true, stop);
+
+    /// <summary>Whether somebody opened or changed a draft, or a what-if that was merged into it.</summary>
     internal static async Task<bool> EditedAsync(Npgsql.NpgsqlConnection db, EntityState state, EditionRow draft, string who, CancellationToken stop) =>
-        draft.OpenedBy == who || await EntityStore.EditedDraftAsync(db, state.Id, state.Code, who, draft.OpenedAt, stop);
+        draft.OpenedBy == who || await EntityStore.EditedDraftAsync(db, state.Id, state.Code, draft.Id, who, draft.OpenedAt, stop);
+
+    private static bool Named(EntityState state, string name) => state.WhatIfs.Any(w => w.Status == "draft" && string.Equals(w.Name, name, StringComparison.OrdinalIgnoreCase));
+
+    private async Task<Outcome<EditionRow>> NameAsync(Actor actor, string entity, string? name, bool aside, CancellationToken stop)
+    {
+        name = name?.Trim();
+        if (string.IsNullOrEmpty(name) || name.Length > 80) return Outcome<EditionRow>.No(Refusal.Invalid, "bad-name", "Give the what-if a name of 1 to 80 characters.", "name");
+        await using var db = await desk.Database.OpenAsync(stop);
+        await using var transaction = await db.BeginTransactionAsync(stop);
+        var entered = await desk.EnterAsync(db, actor.InDraft, entity, Role.Preparer, true, stop);
+        if (entered.Result is not { } state) return entered.Pass<EditionRow>();
+        if (Named(state, name)) return Outcome<EditionRow>.No(Refusal.Conflict, "exists", $"There is a what-if called {name} already: choose another name.", "name");
+        EditionRow? made;
+        if (!aside) made = await EditionStore.OpenDraftAsync(db, state, actor.Name, stop, name);
+        else if ((made = state.Draft) is null) return Outcome<EditionRow>.No(Refusal.Conflict, "no-draft", "There is no draft to set aside.");
+        else await EditionStore.SetAsideAsync(db, state.Id, made.Id, name, stop);
+        await EntityStore.AuditAsync(db, state.Id, actor.Name, aside ? "draft set aside" : "what-if opened", EntityStore.DraftOf(state.Code, made.Id), null, new { made.Id, name }, stop);
+        await transaction.CommitAsync(stop);
+        return made with { Name = name };
+    }
 
     private async Task<Outcome<EditionRow>> TurnAsync(Actor actor, string entity, Func<EntityState, (EditionRow? Draft, string Status, string What, string? Why)> which, CancellationToken stop)
     {
@@ -46,8 +78,8 @@ public sealed class KeepDrafts(DeskContext desk)
         var (draft, status, what, why) = which(state);
         if (draft is null) return Outcome<EditionRow>.No(Refusal.Conflict, "no-draft", why!);
         await EditionStore.TurnAsync(db, state.Id, draft.Id, status, stop);
-        await EditionStore.TouchAsync(db, state.Id, draft.Id, stop);
-        await EntityStore.AuditAsync(db, state.Id, actor.Name, what, EntityStore.DraftOf(state.Code), new { draft.Id, draft.Status }, new { draft.Id, status }, stop);
+        await EditionStore.TouchAsync(db, state.Id, draft.Id, stop, records: false);
+        await EntityStore.AuditAsync(db, state.Id, actor.Name, what, EntityStore.DraftOf(state.Code, draft.Name is null ? null : draft.Id), new { draft.Id, draft.Status }, new { draft.Id, status }, stop);
         await transaction.CommitAsync(stop);
         return draft with { Status = status };
     }

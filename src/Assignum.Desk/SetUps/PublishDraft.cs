@@ -19,10 +19,13 @@ public sealed class PublishDraft(DeskContext desk)
         var entered = await desk.EnterAsync(db, actor, entity, Role.Reviewer, true, stop);
         if (entered.Result is not { } state) return entered.Pass<EditionRow>();
         if (expected is not null && expected != ImportBundle.StateOf(state)) return Outcome<EditionRow>.No(Refusal.Conflict, "changed-meanwhile", "The draft or the records changed since you read them.");
+        if (state.WorkedIn is { } whatIf) return Outcome<EditionRow>.No(Refusal.Conflict, "what-if", $"You work in the what-if {whatIf.Name}: merge it into the draft, and publish that.");
         if (state.Draft is not { } draft) return Outcome<EditionRow>.No(Refusal.Conflict, "no-draft", "There is no draft to publish.");
         if (state.Latest is { } latest && day < latest.ValidFrom)
             return Outcome<EditionRow>.No(Refusal.Conflict, "before-latest", $"Edition {latest.Number} is in force from {latest.ValidFrom:yyyy-MM-dd}; the next one cannot begin before it.", "from");
-        var setUp = await SetUpStore.LoadAsync(db, state.Id, new EditionView(draft.BasedOn, draft.Id), stop);
+        if (draft.BasedOn != (state.Latest?.Number ?? 0))
+            return Outcome<EditionRow>.No(Refusal.Conflict, "not-on-latest", $"The draft was made on edition {draft.BasedOn}, and edition {state.Latest!.Number} is the latest: bring it onto that first.");
+        var setUp = (await SetUpWriter.CurrentAsync(desk, state, stop)).SetUp;
         if (setUp.Periods.FirstOrDefault(p => p.Closed && day >= p.From && day <= p.To) is { } closed)
             return Outcome<EditionRow>.No(Refusal.Conflict, "period-closed", $"{day:yyyy-MM-dd} is in a closed period ({closed.From:yyyy-MM-dd} to {closed.To:yyyy-MM-dd}): choose a later day.", "from");
         // Whose policy counts is the live one: a draft cannot switch off the eyes that would see it. The first has none before it.

@@ -10,9 +10,9 @@ namespace Assignum.Desk.SetUps;
 /// <summary>How a planned change of the draft and the records is stored: rows, what was changed, audit. Imports, edits and undoing all end here.</summary>
 internal static class SetUpWriter
 {
-    /// <summary>The draft over the edition it is based on, or what a draft would be opened on; with the records.</summary>
-    public static Task<SetUp> CurrentAsync(NpgsqlConnection db, EntityState state, CancellationToken stop) =>
-        SetUpStore.LoadAsync(db, state.Id, View(state), stop);
+    /// <summary>The draft over the edition it is based on, or what a draft would be opened on; with the records. While the entity is held nobody can change it.</summary>
+    public static Task<CompiledSetUp> CurrentAsync(DeskContext desk, EntityState state, CancellationToken stop) =>
+        desk.Shelf.GetAsync(desk.Database, state, View(state).Number, state.Draft, stop);
 
     /// <summary>What the journal and the live edition refer to, of some parts and always of accounts.</summary>
     public static async Task<Func<Part, string, bool>> UsesAsync(DeskContext desk, NpgsqlConnection db, EntityState state, IEnumerable<Part> parts, CancellationToken stop)
@@ -36,15 +36,25 @@ internal static class SetUpWriter
         var asked = inUse;
         if (old.Count > 0) inUse = (part, key) => asked(part, part == Parts.Accounts ? old.GetValueOrDefault(key, key) : key);
         // Of accounts only the terms of those in use wait in the draft: a new one or a new name opens none.
-        var edition = changes.Any(c => c.Part.HeldBy == HeldBy.Edition && (c.Part != Parts.Accounts
+        var edition = changes.Any(c => c.Part.HeldBy == HeldBy.Edition && !Core.Groups.GroupRenaming.Renames(c) && (c.Part != Parts.Accounts
             || c is { Before: not null, After: not null } && !Renumbering.Renumbers(c) && inUse(Parts.Accounts, c.Key) && c.Cells.Any(x => Parts.AccountColumnsHeld.Contains(x.Column))));
         var draft = state.Draft ?? (edition ? await EditionStore.OpenDraftAsync(db, state, actor.Name, stop) : null);
         await SetUpStore.ApplyAsync(db, state.Id, new EditionView(View(state).Number, draft?.Id), changes, number => inUse(Parts.Accounts, number), actor.Name, stop);
         if (Renumbering.In(changes) is { Count: > 0 } numbers) await WorkbenchStore.RewriteAsync(db, state.Id, document => EventAccounts.Renumber(document, numbers), stop);
-        await EditionStore.TouchAsync(db, state.Id, draft?.Id, stop);
+        // Published editions are read anew only where what they are read with was changed.
+        await EditionStore.TouchAsync(db, state.Id, draft?.Id, stop, changes.Any(c => c.Part.HeldBy == HeldBy.Records || c.Part == Parts.Accounts || SetUpEdit.Rekeys(c)));
         var id = await ChangeStore.KeepAsync(db, state.Id, actor.Name, what, reason, edition ? draft?.Id : null, changes, undoes, stop);
-        await EntityStore.AuditAsync(db, state.Id, actor.Name, what, edition ? EntityStore.DraftOf(state.Code) : state.Code, null, new { change = id, reason, rows = Summary(changes) }, stop);
+        await EntityStore.AuditAsync(db, state.Id, actor.Name, what, edition ? EntityStore.DraftOf(state.Code, state.WorkedIn?.Id) : state.Code, null, new { change = id, reason, rows = Summary(changes) }, stop);
         return id;
+    }
+
+    /// <summary>Ends the transaction of a change and remembers what it made.</summary>
+    public static async Task CommitAsync(DeskContext desk, NpgsqlConnection db, NpgsqlTransaction transaction, EntityState before, SetUp next, CompiledSetUp from, CancellationToken stop)
+    {
+        var after = (await EditionStore.StateAsync(db, before.Code, false, stop))!;
+        if (before.WorkedIn is { } whatIf) after = after with { WorkedIn = after.WhatIf(whatIf.Id) };
+        await transaction.CommitAsync(stop);
+        desk.Shelf.Put(after, next, from);
     }
 
     private static EditionView View(EntityState state) => new(state.Draft?.BasedOn ?? state.Latest?.Number ?? 0, state.Draft?.Id);

@@ -12,7 +12,8 @@ public sealed record SetUpView(EntityState Entity, CompiledSetUp SetUp, int? Edi
 public sealed class ViewSetUp(DeskContext desk)
 {
     /// <summary>
-    /// <paramref name="edition"/> is <c>draft</c>, a number, or null: the one in force on <paramref name="day"/>, or,
+    /// <paramref name="edition"/> is <c>draft</c> (where a what-if is worked in or an edition looked at, that), <c>main</c> (the draft in any case),
+    /// <c>w</c> and the id of a what-if, a number, or null: the one in force on <paramref name="day"/>, or,
     /// where that is null, the newest published, or the draft where nothing is published yet. Asking for the draft where
     /// none is open gives the edition a draft would be opened on.
     /// </summary>
@@ -31,8 +32,13 @@ public sealed class ViewSetUp(DeskContext desk)
     /// <summary>The same for an entity already entered.</summary>
     public async Task<Outcome<SetUpView>> OfAsync(EntityState state, string? edition, DateOnly? day, CancellationToken stop)
     {
+        if (edition == "draft" && state.LookedAt is { } past) edition = past.Number.ToString();
         if (edition == "draft" || edition is null && day is null && state.Latest is null)
             return new SetUpView(state, await desk.Shelf.GetAsync(desk.Database, state, state.Draft?.BasedOn ?? state.Latest?.Number ?? 0, state.Draft, stop), null);
+        if (edition == "main") return await OfAsync(state with { WorkedIn = null, LookedAt = null }, "draft", null, stop);
+        if (edition is ['w', .. var id] && int.TryParse(id, out var asked))
+            return state.WhatIf(asked) is { } whatIf ? new SetUpView(state, await desk.Shelf.GetAsync(desk.Database, state, whatIf.BasedOn, whatIf, stop), null)
+                : Outcome<SetUpView>.No(Refusal.NotFound, "no-edition", "That what-if was merged or thrown away.", "edition");
         EditionRow? row;
         if (edition is null) row = day is { } d ? state.InForce(d) : state.Latest;
         else if (int.TryParse(edition, out var number)) row = state.Editions.FirstOrDefault(e => e.Number == number);

@@ -46,6 +46,25 @@ internal static class SessionCookie
     /// <summary>Who acts in this request.</summary>
     public static Actor Actor(this HttpContext http) => (Actor)http.Items[typeof(Actor)]!;
 
+    // Which what-if somebody works in belongs to the browser: in another window of it the same, on another machine not.
+    private const string WorksIn = "assignum-works-in-";
+
+    /// <summary>Works in a what-if of an entity from here on; null: in the draft.</summary>
+    public static void WorkIn(this HttpContext http, string entity, int? whatIf)
+    {
+        if (whatIf is null) http.Response.Cookies.Delete(WorksIn + entity);
+        else http.Response.Cookies.Append(WorksIn + entity, whatIf.Value.ToString(System.Globalization.CultureInfo.InvariantCulture),
+            new CookieOptions { HttpOnly = true, SameSite = SameSiteMode.Lax, Secure = http.Request.IsHttps, IsEssential = true });
+    }
+
+    private static Dictionary<string, int> WorkedIn(HttpRequest request)
+    {
+        var chosen = new Dictionary<string, int>(StringComparer.Ordinal);
+        foreach (var (name, value) in request.Cookies)
+            if (name.StartsWith(WorksIn, StringComparison.Ordinal) && int.TryParse(value, out var id)) chosen[name[WorksIn.Length..]] = id;
+        return chosen;
+    }
+
     /// <summary>The signed-in person's full name.</summary>
     public static string PersonName(this HttpContext http) => http.Items["person"] as string ?? "";
 
@@ -60,7 +79,7 @@ internal static class SessionCookie
             await SignOutAsync(context.HttpContext);
             return;
         }
-        context.HttpContext.Items[typeof(Actor)] = SignIn.ActorOf(still);
+        context.HttpContext.Items[typeof(Actor)] = SignIn.ActorOf(still) with { WorksIn = WorkedIn(context.HttpContext.Request) };
         context.HttpContext.Items["person"] = still.Name;
     }
 }

@@ -36,12 +36,15 @@ internal static class Endpoints
         entity.MapPost("/bundle", ImportAsync).WithSummary("Preview a bundle, or apply it to the draft and the records").TakesBody("application/zip", Workbook.MediaType);
         entity.MapGet("/changes", ChangesAsync).WithSummary("What was changed in the draft and the records, newest first");
         entity.MapPost("/changes/{change}/undo", UndoAsync).WithSummary("Undo a change while nothing has used it");
+        entity.MapPost("/editions/approve", ApproveAsync).WithSummary("Approve the draft as it is: {\"revision\": 7}, which /editions gives");
+        entity.MapGet("/editions", EditionsAsync).WithSummary("The editions, the draft and the what-ifs");
         entity.MapPost("/editions/publish", PublishAsync).WithSummary("Make the draft live from a day on");
         entity.MapPost("/rehearsals", RehearseAsync).WithSummary("Run events through an edition without posting").TakesBody("application/json");
         entity.MapPost("/events", PostAsync).WithSummary("Post one event, an array, or NDJSON").TakesBody("application/json", "application/x-ndjson");
         entity.MapGet("/entries", EntriesAsync).WithSummary("Posted entries");
         entity.MapGet("/trial-balance", TrialBalanceAsync).WithSummary("Debits, credits and balance of every account");
         entity.MapGet("/explain", ExplainAsync).WithSummary("The trace of one landing without an event");
+        entity.MapGet("/coverage", CoverageAsync).WithSummary("How every combination of records is decided, purpose by purpose, exactly");
         api.Map("/{**rest}", () => ApiProblem.Result(404, "Not found", [new Fault("unknown-call", "There is no such call; /openapi/v1.json lists them.")])).ExcludeFromDescription();
     }
 
@@ -120,6 +123,24 @@ internal static class Endpoints
         return published.Result is { } row ? Results.Json(new { edition = row.Number, from = row.ValidFrom, row.Note }) : ApiProblem.Of(published);
     }
 
+    private static async Task<IResult> EditionsAsync(HttpContext http, string entity, ViewSetUp view)
+    {
+        // Any view enters the entity and reads its state; the draft is there also where nothing is published.
+        var set = await view.RunAsync(http.Actor(), entity, "draft", null, http.RequestAborted);
+        if (set.Result is not { Entity: var state }) return ApiProblem.Of(set);
+        object Row(EditionRow e) => new { edition = e.Number, e.Status, e.Name, e.BasedOn, from = e.ValidFrom, e.Note, e.Revision, e.OpenedBy, e.OpenedAt, e.PublishedBy, e.PublishedAt };
+        return Results.Json(state.Editions.Where(e => e.Status != "discarded").Concat(state.WhatIfs.Where(w => w.Status == "draft")).Select(Row));
+    }
+
+    private static async Task<IResult> ApproveAsync(HttpContext http, string entity, KeepDrafts drafts)
+    {
+        var (body, problem) = await SmallJsonAsync<Approval>(http);
+        if (problem is not null) return problem;
+        if (body?.Revision is not { } revision) return ApiProblem.Result(422, "What was sent cannot be used", [new Fault("missing-value", "Say which revision of the draft you looked at; GET editions gives it.", "revision")]);
+        var approved = await drafts.ApproveAsync(http.Actor(), entity, revision, http.RequestAborted);
+        return approved.Result is { } row ? Results.Json(new { row.Revision, by = http.Actor().Name }) : ApiProblem.Of(approved);
+    }
+
     private static async Task<IResult> RehearseAsync(HttpContext http, string entity, string? edition, Rehearse rehearse)
     {
         var (events, status, fault) = BodyReader.Events(await BodyReader.WholeAsync(http.Request, Limits.Json, http.RequestAborted));
@@ -177,6 +198,14 @@ internal static class Endpoints
         return Results.Json(new { purpose, account = explained.Account, found.Edition, landing = TraceJson.Document(explained) });
     }
 
+    private static async Task<IResult> CoverageAsync(HttpContext http, string entity, string? edition, ViewSetUp view)
+    {
+        var set = await view.RunAsync(http.Actor(), entity, edition, null, http.RequestAborted);
+        return set.Result is { } found
+            ? Results.Json(Core.Coverage.PurposeCoverage.Of(found.SetUp).Select(c => new { purpose = c.Purpose.Name, combinations = (decimal)c.Combinations, by = c.By.ToDictionary(b => b.Key, b => (decimal)b.Value) }))
+            : ApiProblem.Of(set);
+    }
+
     private static DateOnly? Day(string? text, string name, List<Fault> faults)
     {
         if (string.IsNullOrEmpty(text)) return null;
@@ -196,5 +225,6 @@ internal static class Endpoints
     }
 
     private sealed record NewEntity(string? Code, string? Name, string? Currency);
+    private sealed record Approval(long? Revision);
     private sealed record Publication(string? From, string? Note);
 }

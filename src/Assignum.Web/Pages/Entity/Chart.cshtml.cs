@@ -15,13 +15,10 @@ using Microsoft.AspNetCore.Mvc;
 namespace Assignum.Web.Pages.Entity;
 
 /// <summary>The chart in the order of the statements, with balances: a tree that is read, and a grid that is edited.</summary>
-public sealed class ChartModel(DeskContext desk, ViewSetUp view, ReadJournal journal, EditSetUp edit, BringChart bring) : EntityPage(desk)
+public sealed class ChartModel(DeskContext desk, ViewSetUp view, ReadJournal journal, EditSetUp edit, BringChart bring, CompareSetUps compare) : EntityPage(desk)
 {
     /// <summary>Rows sent at once; the next follow as they are scrolled to.</summary>
     public const int PageRows = 250;
-
-    // Edits taken at once: a pasted block of 5,000 accounts by all columns.
-    private const int MostEdits = 120_000;
 
     public override string Place => "chart";
 
@@ -119,64 +116,13 @@ public sealed class ChartModel(DeskContext desk, ViewSetUp view, ReadJournal jou
         return Page();
     }
 
-    /// <summary>Cells that were changed in the grid.</summary>
-    /// <param name="Was">What the cell held when its author saw it; null: it was not on the screen.</param>
-    public sealed record CellEdit(string? Number, string? Column, string? Was, string? Value);
-
-    /// <summary>What a grid sends: the cells, and what is done in words.</summary>
-    public sealed record CellEdits(string? What, IReadOnlyList<CellEdit>? Edits);
-
     /// <summary>Changes cells: all of them, or none with what is wrong by cell.</summary>
-    public async Task<IActionResult> OnPostEditAsync([FromBody] CellEdits? sent)
-    {
-        IReadOnlyList<CellEdit> edits = [.. (sent?.Edits ?? []).OfType<CellEdit>()];
-        if (edits.Count is 0 or > MostEdits) return Refuse(422, [new { number = "", column = "", message = edits.Count == 0 ? "Nothing was changed." : $"More than {MostEdits} cells at once: bring them in as a file." }]);
-        var what = string.IsNullOrWhiteSpace(sent!.What) || sent.What.Length > 200 ? "accounts changed in the grid" : sent.What;
-        var order = new List<string>();
-        var made = await edit.MakeAsync(Actor, EntityCode, what, null, (now, faults) => Changes(now, edits, order, faults), HttpContext.RequestAborted);
-        if (made.Refused is null) return new JsonResult(new { change = made.Result!.Id, rows = made.Result.Plan.Changes.Count });
-        var said = made.Result?.Plan.Faults.Select(f => (object)new { number = f.Row > 0 && f.Row <= order.Count ? order[f.Row - 1] : "", column = f.Column, message = f.Message })
-            ?? made.Faults.Select(f => (object)new { number = f.Account ?? "", column = f.Path, message = f.Message });
-        return Refuse(made.Refused switch { Refusal.Forbidden => 403, Refusal.Conflict => 409, _ => 422 }, [.. said]);
-    }
+    public Task<IActionResult> OnPostEditAsync([FromBody] CellEdits? sent) => GridEdits.SaveAsync(edit, Actor, EntityCode, Parts.Accounts, sent, "accounts changed in the grid", HttpContext.RequestAborted);
 
-    public async Task<IActionResult> OnPostUndoAsync(long change)
-    {
-        var undone = await edit.UndoAsync(Actor, EntityCode, change, HttpContext.RequestAborted);
-        return undone.Refused is null ? new JsonResult(new { change = undone.Result!.Id, rows = undone.Result.Plan.Changes.Count })
-            : Refuse(undone.Refused == Refusal.Forbidden ? 403 : 409, [.. undone.Faults.Select(f => new { number = "", column = "", message = f.Message })]);
-    }
+    /// <summary>What the changed terms of accounts would make of the newest events; nothing is changed.</summary>
+    public Task<IActionResult> OnPostForeseeAsync([FromBody] CellEdits? sent) => GridEdits.ForeseeAsync(this, compare, Parts.Accounts, sent);
 
-    private static JsonResult Refuse(int status, IReadOnlyList<object> faults) => new(new { faults }) { StatusCode = status };
-
-    // Rows as they are now with the cells put in; what each author saw of them goes along, so that a conflict is told by cell.
-    private static List<RowChange> Changes(SetUp now, IReadOnlyList<CellEdit> edits, List<string> order, List<Core.Fault> faults)
-    {
-        var part = Parts.Accounts;
-        var position = part.Columns.Select((c, i) => (c.Name, i)).ToDictionary(x => x.Name, x => x.i, StringComparer.Ordinal);
-        var rows = part.Write(now).ToDictionary(part.KeyOf, StringComparer.Ordinal);
-        var changes = new Dictionary<string, (string?[] Before, string?[] After)>(StringComparer.Ordinal);
-        foreach (var cell in edits)
-        {
-            var (number, column) = (cell.Number ?? "", cell.Column ?? "");
-            if (!position.TryGetValue(column, out var at)) { faults.Add(new Core.Fault("unknown-column", $"There is no field '{(column.Length > 40 ? column[..40] : column)}'.", column, Account: number)); continue; }
-            if (!rows.TryGetValue(number, out var row)) { faults.Add(new Core.Fault("changed-meanwhile", $"{number} is no longer there: somebody took it away or gave it another number.", column, Account: number)); continue; }
-            if (!changes.TryGetValue(number, out var change)) { changes[number] = change = ((string?[])row.Clone(), (string?[])row.Clone()); order.Add(number); }
-            if (cell.Was is not null) change.Before[at] = cell.Was.Length == 0 ? null : cell.Was;
-            change.After[at] = Typed(part.Columns[at], cell.Value);
-        }
-        return [.. order.Select(n => new RowChange(part, ChangeKind.Changed, n, changes[n].Before, changes[n].After))];
-    }
-
-    // Words as people write them: "Cost of sales" is cost-of-sales, "Y" is yes.
-    private static string? Typed(Column column, string? text)
-    {
-        text = text?.Trim();
-        if (string.IsNullOrEmpty(text)) return column.Unset;
-        if (column.Words.Count == 0) return text;
-        var word = text.ToLowerInvariant().Replace(' ', '-');
-        return column.Type == CellType.YesNo ? word switch { "y" or "true" or "1" => "yes", "n" or "false" or "0" => "no", _ => word } : word;
-    }
+    public Task<IActionResult> OnPostUndoAsync(long change) => GridEdits.UndoAsync(edit, Actor, EntityCode, change, HttpContext.RequestAborted);
 
     // The draft where there is one: what is being worked on is what is looked at.
     private async Task<SetUp> SetUpAsync() => (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;

@@ -2,29 +2,28 @@ using System.Globalization;
 using Assignum.Core.Editions;
 using Assignum.Core.SetUps;
 using Assignum.Desk;
+using Assignum.Desk.Access;
 using Assignum.Desk.SetUps;
 using Assignum.Storage;
+using Assignum.Web.Access;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 
 namespace Assignum.Web.Pages.Entity;
 
-/// <summary>The editions: publishing the draft, the difference of any two in words and in what events would do, bringing one back.</summary>
+/// <summary>The editions: the draft and its history, publishing it, what-ifs beside it, past editions brought back.</summary>
 public sealed class EditionsModel(DeskContext desk, PublishDraft publish, ViewSetUp view, CompareSetUps compare, EditSetUp edit, KeepDrafts drafts, ReadChanges changes) : EntityPage(desk)
 {
-    /// <summary>Differences that the page lists.</summary>
-    public const int MostShown = 500;
+    /// <summary>Differences that the page shows of the draft; the rest is on the page of the difference.</summary>
+    public const int MostShown = 30;
 
     public override string Place => "editions";
-    [BindProperty] public string? From { get; set; }
+    [BindProperty(SupportsGet = true)] public string? From { get; set; }
     [BindProperty] public string? Note { get; set; }
-
-    /// <summary>The editions compared: numbers, or <c>draft</c>. Without a choice the draft with what it is based on, else the newest with the one before.</summary>
-    [BindProperty(SupportsGet = true)] public string? Before { get; set; }
-    [BindProperty(SupportsGet = true)] public string? After { get; set; }
     [TempData] public string? Done { get; set; }
     [TempData] public string? Change { get; set; }
 
+    /// <summary>How the draft differs from what it is based on.</summary>
     public IReadOnlyList<DifferenceLine> Lines { get; private set; } = [];
 
     /// <summary>Who approved the draft as it is now.</summary>
@@ -33,27 +32,47 @@ public sealed class EditionsModel(DeskContext desk, PublishDraft publish, ViewSe
     /// <summary>What was done in the draft, the newest first.</summary>
     public IReadOnlyList<ChangeHead> History { get; private set; } = [];
 
-    /// <summary>Whether a draft was thrown away that can be taken back.</summary>
-    public bool CanTakeBack => State.Draft is null && State.Editions.LastOrDefault(e => e.Status == "discarded") is { } last && last.BasedOn == (State.Latest?.Number ?? 0);
+    /// <summary>How many rows each open what-if changes, by its id.</summary>
+    public IReadOnlyDictionary<int, int> Sizes { get; private set; } = new Dictionary<int, int>();
 
-    /// <summary>What can be compared, the newest first.</summary>
-    public IReadOnlyList<string> Known { get; private set; } = [];
+    /// <summary>The open what-ifs.</summary>
+    public IEnumerable<EditionRow> WhatIfs => State.WhatIfs.Where(w => w.Status == "draft");
+
+    /// <summary>Whether a draft was thrown away that can be taken back.</summary>
+    public bool CanTakeBack => State.MainDraft is null && State.LookedAt is null && State.Editions is [.., { Status: "discarded" }];
+
+    /// <summary>Whether the draft stands on an edition that is no longer the latest.</summary>
+    public static bool IsBehind(EditionRow draft, EntityState state) => draft.BasedOn != (state.Latest?.Number ?? 0);
 
     public Task OnGetAsync() => LoadAsync();
 
     /// <summary>What the newest events would do elsewhere under one edition than under another.</summary>
-    public async Task<IActionResult> OnGetConsequencesAsync()
+    public async Task<IActionResult> OnGetConsequencesAsync(string? before, string? after)
     {
-        var foreseen = await compare.ConsequencesAsync(Actor, State, Before, After ?? "draft", HttpContext.RequestAborted);
+        var foreseen = await compare.ConsequencesAsync(Actor, State, before, after ?? "draft", HttpContext.RequestAborted);
         return foreseen.Result is { } found ? Partial("_Consequences", (found, EntityCode, State.Currency)) : NotFound();
+    }
+
+    /// <summary>What stands between accounts on the day the draft is to begin, where it changes how value moves.</summary>
+    public async Task<IActionResult> OnGetBetweenAsync()
+    {
+        if (State.Draft is null) return Content("", "text/html");
+        var moving = await compare.MovingValueAsync(State, Day ?? DateOnly.FromDateTime(DateTime.UtcNow), HttpContext.RequestAborted);
+        return Partial("_Between", (moving.Result!, EntityCode, State.Currency));
+    }
+
+    /// <summary>What was posted on or after an edition's first day under an earlier one.</summary>
+    public async Task<IActionResult> OnGetPostedBeforeAsync(int edition)
+    {
+        if (!State.Editions.Any(e => e.Number == edition)) return NotFound();
+        var posted = await compare.PostedBeforeAsync(Actor, State, edition, HttpContext.RequestAborted);
+        return posted.Result is { } found ? Partial("_PostedBefore", (found, EntityCode, State.Currency, edition)) : NotFound();
     }
 
     public async Task<IActionResult> OnPostAsync()
     {
-        DateOnly? day = DateOnly.TryParseExact(From, "yyyy-MM-dd", out var from) ? from : null;
-        var published = await publish.RunAsync(Actor, EntityCode, day, string.IsNullOrWhiteSpace(Note) ? null : Note.Trim(), HttpContext.RequestAborted);
-        if (published.Refused is null) return LocalRedirect($"/e/{EntityCode}/editions");
-        return await RefusedAsync(published.Faults);
+        var published = await publish.RunAsync(Actor, EntityCode, Day, string.IsNullOrWhiteSpace(Note) ? null : Note.Trim(), HttpContext.RequestAborted);
+        return published.Refused is null ? Back($"Edition {published.Result!.Number} is published.", null) : await RefusedAsync(published.Faults);
     }
 
     /// <summary>Makes the draft what a past edition was, as one change.</summary>
@@ -65,29 +84,42 @@ public sealed class EditionsModel(DeskContext desk, PublishDraft publish, ViewSe
         return made.Refused is null ? Back(made.Result!.Plan.Changes.Count == 0 ? $"The draft is as edition {edition} was already." : $"The draft holds what edition {edition} held.", made.Result.Id) : await RefusedAsync(made.Faults);
     }
 
-    public async Task<IActionResult> OnPostApproveAsync(long revision)
-    {
-        var approved = await drafts.ApproveAsync(Actor, EntityCode, revision, HttpContext.RequestAborted);
-        return approved.Refused is null ? Back("The draft is approved as it is now.", null) : await RefusedAsync(approved.Faults);
-    }
+    public async Task<IActionResult> OnPostApproveAsync(long revision) => await AfterAsync(await drafts.ApproveAsync(Actor, EntityCode, revision, HttpContext.RequestAborted), "The draft is approved as it is now.");
 
     public async Task<IActionResult> OnPostThrowAwayAsync()
     {
         var thrown = await drafts.ThrowAwayAsync(Actor, EntityCode, HttpContext.RequestAborted);
-        return thrown.Refused is null ? Back("The draft is thrown away. It can be taken back until another is opened.", null) : await RefusedAsync(thrown.Faults);
+        if (thrown.Result?.Name is not null) HttpContext.WorkIn(EntityCode, null);
+        return await AfterAsync(thrown, thrown.Result?.Name is { } name ? $"The what-if {name} is thrown away. It can be taken back." : "The draft is thrown away. It can be taken back until another is opened.");
     }
 
-    public async Task<IActionResult> OnPostTakeBackAsync()
+    public async Task<IActionResult> OnPostTakeBackAsync() => await AfterAsync(await drafts.TakeBackAsync(Actor, EntityCode, HttpContext.RequestAborted), "The draft is as it was when it was thrown away.");
+
+    public async Task<IActionResult> OnPostTakeBackWhatIfAsync(int whatIf) => await AfterAsync(await drafts.TakeBackWhatIfAsync(Actor, EntityCode, whatIf, HttpContext.RequestAborted), "The what-if is as it was.");
+
+    /// <summary>Opens a what-if, or makes the draft one; whoever does works in it from here on.</summary>
+    public async Task<IActionResult> OnPostWhatIfAsync(string? name, bool aside)
     {
-        var taken = await drafts.TakeBackAsync(Actor, EntityCode, HttpContext.RequestAborted);
-        return taken.Refused is null ? Back("The draft is as it was when it was thrown away.", null) : await RefusedAsync(taken.Faults);
+        var made = aside ? await drafts.SetAsideAsync(Actor, EntityCode, name, HttpContext.RequestAborted) : await drafts.OpenWhatIfAsync(Actor, EntityCode, name, HttpContext.RequestAborted);
+        if (made.Result is { } whatIf) HttpContext.WorkIn(EntityCode, whatIf.Id);
+        return await AfterAsync(made, aside ? $"The draft stands beside as what-if {made.Result?.Name}." : $"What-if {made.Result?.Name} is open: what you change now is in it and nowhere else.");
     }
 
-    public async Task<IActionResult> OnPostUndoAsync(long change)
+    /// <summary>Works in a what-if from here on, looks at a published edition, or works in the draft again.</summary>
+    public async Task<IActionResult> OnPostWorkInAsync(int? whatIf, int? edition)
     {
-        var undone = await edit.UndoAsync(Actor, EntityCode, change, HttpContext.RequestAborted);
-        return undone.Refused is null ? Back("Undone.", null) : await RefusedAsync(undone.Faults);
+        if (whatIf is { } id && State.WhatIf(id) is null) return await RefusedAsync([new Core.Fault("no-draft", "That what-if was merged or thrown away.")]);
+        if (edition is { } number && !State.Editions.Any(e => e.Number == number)) return await RefusedAsync([new Core.Fault("no-edition", $"There is no edition {number}.")]);
+        HttpContext.WorkIn(EntityCode, whatIf ?? -edition);
+        if (edition is not null) return LocalRedirect($"/e/{EntityCode}/assignments");
+        return Back(whatIf is null ? "You work in the draft again." : $"You work in the what-if {State.WhatIf(whatIf.Value)!.Name}.", null);
     }
+
+    public async Task<IActionResult> OnPostUndoAsync(long change) => await AfterAsync(await edit.UndoAsync(Actor, EntityCode, change, HttpContext.RequestAborted), "Undone.");
+
+    private DateOnly? Day => DateOnly.TryParseExact(From, "yyyy-MM-dd", out var from) ? from : null;
+
+    private async Task<IActionResult> AfterAsync<T>(Outcome<T> made, string done) => made.Refused is null ? Back(done, null) : await RefusedAsync(made.Faults);
 
     private LocalRedirectResult Back(string done, long? change)
     {
@@ -105,20 +137,15 @@ public sealed class EditionsModel(DeskContext desk, PublishDraft publish, ViewSe
 
     private async Task LoadAsync()
     {
-        if (State.Draft is { } open)
+        await using (var db = await Desk.Database.OpenAsync(HttpContext.RequestAborted))
         {
-            await using (var db = await Desk.Database.OpenAsync(HttpContext.RequestAborted)) Approvals = await EditionStore.ApprovalsAsync(db, State.Id, open, HttpContext.RequestAborted);
-            History = (await changes.RunAsync(Actor, EntityCode, 50, HttpContext.RequestAborted, ofDraft: true)).Result ?? [];
+            if (State.Draft is { } open) Approvals = await EditionStore.ApprovalsAsync(db, State.Id, open, HttpContext.RequestAborted);
+            var sizes = new Dictionary<int, int>();
+            foreach (var whatIf in WhatIfs) sizes[whatIf.Id] = await EditionStore.DraftSizeAsync(db, State.Id, whatIf.Id, HttpContext.RequestAborted);
+            Sizes = sizes;
         }
-        Known = [.. State.Draft is null ? [] : new[] { "draft" }, .. State.Editions.Select(e => e.Number).OfType<int>().OrderDescending().Select(n => n.ToString(CultureInfo.InvariantCulture))];
-        if (After is null || !Known.Contains(After)) After = Known.Count > 1 ? Known[0] : null;
-        if (After is null) return;
-        var based = After == "draft" && State.Draft is { BasedOn: > 0 } draft ? draft.BasedOn.ToString(CultureInfo.InvariantCulture) : Known.SkipWhile(k => k != After).Skip(1).FirstOrDefault();
-        if (Before is null || !Known.Contains(Before)) Before = based;
-        if (Before is null) { After = null; return; }
-        var before = await view.OfAsync(State, Before, null, HttpContext.RequestAborted);
-        var after = await view.OfAsync(State, After, null, HttpContext.RequestAborted);
-        // Records are the same for both: what differs is what editions hold.
-        Lines = Difference.Words(SetUpImport.Difference(before.Result!.SetUp.SetUp, after.Result!.SetUp.SetUp), before.Result.SetUp.SetUp, after.Result.SetUp.SetUp);
+        if (State.LookedAt is not null || State.Draft is not { } draft) return;
+        History = (await changes.RunAsync(Actor, EntityCode, 50, HttpContext.RequestAborted, ofDraft: true)).Result ?? [];
+        if (draft.BasedOn > 0) Lines = (await compare.DifferenceAsync(State, draft.BasedOn.ToString(CultureInfo.InvariantCulture), "draft", HttpContext.RequestAborted)).Result?.Lines ?? [];
     }
 }

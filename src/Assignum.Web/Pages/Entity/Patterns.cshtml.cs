@@ -4,6 +4,7 @@ using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 using Assignum.Desk;
 using Assignum.Desk.Posting;
+using Assignum.Desk.SetUps;
 using Assignum.Formats.Json;
 using Assignum.Web.Drawing;
 using Microsoft.AspNetCore.Mvc;
@@ -11,7 +12,7 @@ using Microsoft.AspNetCore.Mvc;
 namespace Assignum.Web.Pages.Entity;
 
 /// <summary>Every kind of event explained and drawn with an example in the entity's own accounts, under policies that can be tried.</summary>
-public sealed class PatternsModel(DeskContext desk, ShowPattern show) : EntityPage(desk)
+public sealed class PatternsModel(DeskContext desk, ShowPattern show, EditSetUp edit) : EntityPage(desk)
 {
     public override string Place => "patterns";
 
@@ -27,11 +28,36 @@ public sealed class PatternsModel(DeskContext desk, ShowPattern show) : EntityPa
 
     public bool Trying => Policies.Any(p => p.Live != p.Tried);
 
-    public async Task<IActionResult> OnGetAsync()
+    [TempData] public string? Done { get; set; }
+    [TempData] public string? Change { get; set; }
+
+    public Task<IActionResult> OnGetAsync() => ShowAsync(Tried(k => Request.Query[k]));
+
+    /// <summary>Puts policies that were tried into the draft.</summary>
+    public async Task<IActionResult> OnPostKeepAsync(string? reason)
+    {
+        var tried = Tried(k => Request.Form[k]);
+        var made = await edit.MakeAsync(Actor, EntityCode, "policies changed", string.IsNullOrWhiteSpace(reason) ? null : reason.Trim(), (now, _) =>
+            [.. tried.Select(t => SetUpEdit.Row(Parts.Policies, Parts.Policies.Row(now, t.Key), new Dictionary<string, string?> { ["policy"] = t.Key, ["value"] = t.Value }))], HttpContext.RequestAborted);
+        if (made.Refused is not null) { Faults = made.Faults; Response.StatusCode = 422; return await ShowAsync(tried); }
+        (Done, Change) = (made.Result!.Id is null ? "Nothing was different." : "The policies are changed in the draft.", made.Result.Id?.ToString(System.Globalization.CultureInfo.InvariantCulture));
+        return LocalRedirect($"/e/{EntityCode}/patterns?kind={Uri.EscapeDataString(Kind ?? "")}");
+    }
+
+    public async Task<IActionResult> OnPostUndoAsync(long change)
+    {
+        var undone = await edit.UndoAsync(Actor, EntityCode, change, HttpContext.RequestAborted);
+        if (undone.Refused is not null) { Faults = undone.Faults; Response.StatusCode = 422; return await ShowAsync(Tried(k => Request.Query[k])); }
+        Done = "Undone.";
+        return LocalRedirect($"/e/{EntityCode}/patterns?kind={Uri.EscapeDataString(Kind ?? "")}");
+    }
+
+    // Policies with a list of values, of which one is named; four eyes are not switched here.
+    private static Dictionary<string, string> Tried(Func<string, Microsoft.Extensions.Primitives.StringValues> asked) => Core.SetUps.Policies.Known.Where(p => p.Key != "four-eyes" && p.Value.Contains(asked(p.Key).ToString())).ToDictionary(p => p.Key, p => asked(p.Key).ToString(), StringComparer.Ordinal);
+
+    private async Task<IActionResult> ShowAsync(Dictionary<string, string> tried)
     {
         Shown = EventKinds.Find(Kind ?? "") ?? Shown;
-        var tried = Core.SetUps.Policies.Known.Where(p => p.Value.Count > 0 && Request.Query.TryGetValue(p.Key, out var v) && p.Value.Contains(v.ToString()))
-            .ToDictionary(p => p.Key, p => Request.Query[p.Key].ToString(), StringComparer.Ordinal);
         var outcome = await show.RunAsync(Actor, State, Shown, tried, HttpContext.RequestAborted);
         if (outcome.Result is not { } pattern) { Faults = outcome.Faults; return NotFound(); }
         Pattern = pattern;

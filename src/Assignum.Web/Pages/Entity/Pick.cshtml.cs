@@ -20,6 +20,9 @@ public sealed class PickModel(DeskContext desk, ViewSetUp view, ReadAccounts acc
     [BindProperty(SupportsGet = true)] public string Q { get; set; } = "";
 
 
+    /// <summary>Of groups: <c>item</c>, <c>party</c>, <c>customer</c>, <c>supplier</c> or <c>project</c>; empty: any.</summary>
+    [BindProperty(SupportsGet = true)] public string? Kind { get; set; }
+
     /// <summary>The purpose that an account is looked for; <c>hand-entry</c> for lines by hand.</summary>
     [BindProperty(SupportsGet = true)] public string? Purpose { get; set; }
 
@@ -41,8 +44,14 @@ public sealed class PickModel(DeskContext desk, ViewSetUp view, ReadAccounts acc
 
     public async Task<IActionResult> OnGetAsync()
     {
-        if (!Core.Words.TryParse<FieldType>(Type ?? "", out var type)) return NotFound();
         var q = (Q ?? "").Trim();
+        if (Type == "group")
+        {
+            var groups = (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp.Groups.Where(g => Kind is null or "" || Core.Words.Of(g.Kind) == Kind || Kind == "party" && g.Kind is Core.Groups.GroupKind.Customer or Core.Groups.GroupKind.Supplier);
+            Choices = Best(groups.Select(g => new Choice(g.Code, $"{g.Name}{(Kind is null or "" or "party" ? $", {Core.Words.Of(g.Kind)} group" : "")}")), q);
+            return Page();
+        }
+        if (!Core.Words.TryParse<FieldType>(Type ?? "", out var type)) return NotFound();
         if (type == FieldType.Account)
         {
             var purpose = Purpose is null ? null : Purposes.Find(Purpose);
@@ -52,10 +61,13 @@ public sealed class PickModel(DeskContext desk, ViewSetUp view, ReadAccounts acc
             return Page();
         }
         var setUp = (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
-        Choices = [.. Of(setUp, type).Where(c => c.Code.Contains(q, StringComparison.OrdinalIgnoreCase) || c.Name.Contains(q, StringComparison.OrdinalIgnoreCase))
-            .OrderBy(c => c.Code.StartsWith(q, StringComparison.OrdinalIgnoreCase) ? 0 : 1).ThenBy(c => c.Code, StringComparer.Ordinal).Take(MostChoices)];
+        Choices = Best(Of(setUp, type), q);
         return Page();
     }
+
+    private static List<Choice> Best(IEnumerable<Choice> choices, string q) =>
+        [.. choices.Where(c => c.Code.Contains(q, StringComparison.OrdinalIgnoreCase) || c.Name.Contains(q, StringComparison.OrdinalIgnoreCase))
+            .OrderBy(c => c.Code.StartsWith(q, StringComparison.OrdinalIgnoreCase) ? 0 : 1).ThenBy(c => c.Code, StringComparer.Ordinal).Take(MostChoices)];
 
     private static IEnumerable<Choice> Of(SetUp s, FieldType type) => type switch
     {

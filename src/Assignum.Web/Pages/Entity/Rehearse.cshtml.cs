@@ -62,6 +62,9 @@ public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvent
                 """;
     }
 
+    /// <summary>Shows a document that another page proposes, as text; nothing is rehearsed yet.</summary>
+    public void OnPostTake() => Read();
+
     public async Task<IActionResult> OnPostRehearseAsync()
     {
         if (Read() is not { } read) return Page();

@@ -11,7 +11,7 @@ using Microsoft.AspNetCore.Mvc;
 namespace Assignum.Web.Pages.Entity;
 
 /// <summary>Tax: the matrix, the codes with their rates by date, and the boxes of the return. Edits go to the draft.</summary>
-public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, TaxUse use) : EntityPage(desk)
+public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, TaxUse use, CompareSetUps compare) : EntityPage(desk)
 {
     public override string Place => "tax";
 
@@ -66,8 +66,24 @@ public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, T
     public async Task<IActionResult> OnPostMatrixAsync(string? reason)
     {
         Show = "matrix";
+        var edits = MatrixEdits(out var typed);
+        Typed = typed;
+        return await EditAsync("tax matrix changed", reason, edits, $"?show=matrix&direction={Words.Of(Side)}");
+    }
+
+    /// <summary>What the newest events would do if the matrix were saved; nothing is.</summary>
+    public async Task<IActionResult> OnPostForeseeAsync()
+    {
+        var edits = MatrixEdits(out _);
+        var foreseen = await compare.OfEditsAsync(Actor, State, (_, _) => edits, HttpContext.RequestAborted);
+        return Partial("_Consequences", (foreseen.Result ?? new Foreseen(0, [], [], foreseen.Faults), EntityCode, State.Currency));
+    }
+
+    // The cells of the form that were changed; what was typed in each.
+    private List<RowChange> MatrixEdits(out Dictionary<(string, string), string> typed)
+    {
         var edits = new List<RowChange>();
-        var typed = new Dictionary<(string, string), string>();
+        typed = [];
         for (var i = 0; Request.Form.ContainsKey($"cell[{i}].standing"); i++)
         {
             string Field(string name) => Request.Form[$"cell[{i}].{name}"].ToString().Trim();
@@ -78,8 +94,7 @@ public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, T
             var (before, after) = (Row(was), Row(now));
             edits.Add(new RowChange(Parts.TaxMatrix, before is null ? ChangeKind.Added : after is null ? ChangeKind.Removed : ChangeKind.Changed, Parts.TaxMatrix.KeyOf((before ?? after)!), before, after));
         }
-        Typed = typed;
-        return await EditAsync("tax matrix changed", reason, edits, $"?show=matrix&direction={Words.Of(Side)}");
+        return edits;
     }
 
     /// <summary>Saves a tax code, new or changed.</summary>

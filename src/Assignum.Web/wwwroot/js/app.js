@@ -4,6 +4,8 @@ import './combo.js';
 import './lines.js';
 import './forms.js';
 import './grid.js';
+import './ladder.js';
+import './source.js';
 
 const find = document.getElementById('find');
 const typing = (target) => target.closest('input, textarea, select, [contenteditable]');
@@ -11,6 +13,12 @@ const typing = (target) => target.closest('input, textarea, select, [contentedit
 document.addEventListener('keydown', (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey) return;
   if (event.key === '/' && !typing(event.target)) { find?.focus(); event.preventDefault(); }
+  // Explains what is marked: the row or cell that the focus is in says of what.
+  if (event.key === 'F8') {
+    const entity = location.pathname.match(/^\/e\/[^/]+/)?.[0];
+    const said = event.target.closest?.('[data-explain]')?.dataset.explain ?? '';
+    if (entity) { event.preventDefault(); location.assign(`${entity}/explain${said}`); }
+  }
   if (event.key === '?' && !typing(event.target)) document.getElementById('keys')?.showModal();
   if (event.key === 'Escape' && event.target === find) { find.value = ''; document.getElementById('found').replaceChildren(); }
   if ((event.key === 'ArrowDown' || event.key === 'ArrowUp') && event.target.closest('.find')) move(event);

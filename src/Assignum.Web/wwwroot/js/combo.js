@@ -64,14 +64,16 @@ function take(input, option) {
   input.value = option.dataset.code;
   close();
   input.dispatchEvent(new Event('change', { bubbles: true }));
+  input.dispatchEvent(new Event('picked'));
 }
 
 document.addEventListener('input', (event) => { if (event.target.matches?.('[data-pick]')) show(event.target); });
 
+// Before the field's own keys: while the list is open they are the list's.
 document.addEventListener('keydown', (event) => {
   const input = event.target;
   if (!input.matches?.('[data-pick]')) return;
-  if (event.key === 'Escape' && open(input)) { close(); event.preventDefault(); }
+  if (event.key === 'Escape' && open(input)) { close(); event.preventDefault(); event.stopImmediatePropagation(); }
   if (event.key === 'ArrowDown' || event.key === 'ArrowUp') {
     event.preventDefault();
     if (open(input)) mark(input, event.key === 'ArrowDown' ? 1 : -1);
@@ -82,7 +84,7 @@ document.addEventListener('keydown', (event) => {
     const option = marked ?? (input.value ? list.querySelector('[role=option]:not([aria-disabled]):not(.create)') : null);
     if (option) { event.preventDefault(); event.stopImmediatePropagation(); take(input, option); }
   }
-});
+}, true);
 
 document.addEventListener('pointerdown', (event) => {
   const option = event.target.closest('.combo [role=option]');

@@ -1,5 +1,6 @@
 // Forms that send themselves: when a choice changes, and when a file is dropped on them.
 document.addEventListener('change', (event) => {
+  if (event.target.matches?.('select[data-go]')) window.location.assign(event.target.value);
   const form = event.target.closest('form[data-send-on-change]');
   if (form && event.target.matches('select')) form.requestSubmit();
 });
@@ -28,3 +29,5 @@ document.addEventListener('click', (event) => {
   const rows = leg.closest('section, details')?.querySelectorAll('tr[data-line]');
   rows?.[Number(leg.dataset.flowLine)]?.click();
 });
+
+document.addEventListener('click', (event) => { if (event.target.closest?.('[data-print]')) window.print(); });

@@ -1,0 +1,178 @@
+using System.Globalization;
+using Assignum.Core.Chart;
+using Assignum.Core.Coverage;
+using Assignum.Core.Entries;
+using Assignum.Core.Landing;
+using Assignum.Core.SetUps;
+using Assignum.Desk;
+using Assignum.Desk.SetUps;
+using Assignum.Storage;
+using Microsoft.AspNetCore.Mvc;
+
+namespace Assignum.Web.Pages.Entity;
+
+/// <summary>The purposes, each with its ladder drawn: what sits on each rung and what it decided; rungs moved, taken away and added.</summary>
+public sealed class LaddersModel(DeskContext desk, ViewSetUp view, EditSetUp edit, CompareSetUps compare, ReadCoverage coverage) : EntityPage(desk)
+{
+    public override string Place => "assignments";
+    [BindProperty(SupportsGet = true)] public string? Name { get; set; }
+    [TempData] public string? Done { get; set; }
+    [TempData] public string? Change { get; set; }
+
+    public Purpose Purpose { get; private set; } = null!;
+    public CompiledSetUp SetUp { get; private set; } = null!;
+    public IReadOnlyDictionary<Purpose, string> Idle { get; private set; } = new Dictionary<Purpose, string>();
+
+    /// <summary>The rungs as they are, or as they were typed where they come back with a fault.</summary>
+    public IReadOnlyList<string> Rungs { get; private set; } = [];
+    public bool Shipped { get; private set; }
+    public PurposeCoverage? Coverage { get; private set; }
+    public IReadOnlyList<RungVolume> Volume { get; private set; } = [];
+    public (DateOnly From, DateOnly To)? Period { get; private set; }
+
+    /// <summary>An example that calls for the purpose, drawn; null where the entity lacks the records for one.</summary>
+    public Drawing.Flow? Flow { get; private set; }
+    public string? FlowKind { get; private set; }
+
+    /// <summary>The kinds of event that call for it, in examples made of the entity's own records.</summary>
+    public IReadOnlyList<EventKind> CalledForBy { get; private set; } = [];
+
+    /// <summary>Purposes with nothing of their own that could borrow.</summary>
+    public IReadOnlyList<MinorPurpose> Minor { get; private set; } = [];
+
+    /// <summary>What the purpose could borrow from.</summary>
+    public IReadOnlyList<Purpose> Lenders => [.. Purposes.All.Where(p => p != Purpose && SetUp.Landings.BorrowOf(p) is null)];
+
+    /// <summary>How many assignments sit on a rung.</summary>
+    public int On(string rung) => Rung.Parse(rung, out _) is { } parsed ? SetUp.Landings.AssignmentsOf(Purpose).Count(a => a.Set == parsed.Set && rung != "line") : 0;
+
+    /// <summary>The account of the purpose's default, or null.</summary>
+    public Account? Default => SetUp.Landings.AssignmentsOf(Purpose).FirstOrDefault(a => a.Key.Count == 0) is { } a ? SetUp.Account(a.Account) : null;
+
+    public async Task<IActionResult> OnGetAsync() => await LoadAsync(null) ? Page() : NotFound();
+
+    /// <summary>What the newest events would do with the rungs as the form has them; nothing is changed.</summary>
+    public async Task<IActionResult> OnPostForeseeAsync(string[]? rung, string? add, bool take)
+    {
+        if (Find() is not { } purpose) return NotFound();
+        var foreseen = await compare.OfEditsAsync(Actor, State, (now, faults) => Edits(now, purpose, Asked(rung, add), take, faults), HttpContext.RequestAborted);
+        return Partial("_Consequences", (foreseen.Result ?? new Foreseen(0, [], [], foreseen.Faults), EntityCode, State.Currency));
+    }
+
+    public async Task<IActionResult> OnPostAsync(string[]? rung, string? add, bool take, bool shipped, string? reason)
+    {
+        if (Find() is not { } purpose) return NotFound();
+        var asked = shipped ? [.. purpose.Shipped.Select(r => r.Name)] : Asked(rung, add);
+        var made = await edit.MakeAsync(Actor, EntityCode, $"ladder of {purpose.Name} changed", string.IsNullOrWhiteSpace(reason) ? null : reason.Trim(), (now, faults) => Edits(now, purpose, asked, take, faults), HttpContext.RequestAborted);
+        if (made.Refused is null)
+        {
+            (Done, Change) = (made.Result!.Plan.Changes.Count == 0 ? "Nothing was different." : "The ladder is changed in the draft.", made.Result.Id?.ToString(CultureInfo.InvariantCulture));
+            return LocalRedirect($"/e/{EntityCode}/ladders/{purpose.Name}");
+        }
+        Faults = made.Faults;
+        Response.StatusCode = 422;
+        await LoadAsync(asked);
+        return Page();
+    }
+
+    /// <summary>Borrows from another purpose, or no longer.</summary>
+    public Task<IActionResult> OnPostBorrowAsync(string? from, string? reason) => BorrowAsync($"{Name} borrows {(string.IsNullOrEmpty(from) ? "no longer" : $"from {from}")}", reason, now =>
+    {
+        var row = Parts.Borrows.Row(now, Name ?? "");
+        if (string.IsNullOrEmpty(from)) return row is null ? [] : [SetUpEdit.Row(Parts.Borrows, row, null)];
+        return row?[1] == from ? [] : [SetUpEdit.Row(Parts.Borrows, row, new Dictionary<string, string?> { ["purpose"] = Name, ["from"] = from })];
+    });
+
+    /// <summary>Lets all minor purposes borrow that have nothing of their own.</summary>
+    public Task<IActionResult> OnPostMinorAsync(string? reason) => BorrowAsync("minor purposes borrow", reason, now => MinorPurposes.Edits(MinorPurposes.Of(new CompiledSetUp(now))));
+
+    private async Task<IActionResult> BorrowAsync(string what, string? reason, Func<SetUp, IReadOnlyList<RowChange>> edits)
+    {
+        if (Find() is not { } purpose) return NotFound();
+        Name = purpose.Name;
+        var made = await edit.MakeAsync(Actor, EntityCode, what, string.IsNullOrWhiteSpace(reason) ? null : reason.Trim(), (now, _) => edits(now), HttpContext.RequestAborted);
+        if (made.Refused is null)
+        {
+            (Done, Change) = (made.Result!.Plan.Changes.Count switch { 0 => "Nothing was different.", 1 => "That is changed in the draft.", var n => $"{n} purposes borrow in the draft." }, made.Result.Id?.ToString(CultureInfo.InvariantCulture));
+            return LocalRedirect($"/e/{EntityCode}/ladders/{purpose.Name}");
+        }
+        Faults = made.Faults;
+        Response.StatusCode = 422;
+        await LoadAsync(null);
+        return Page();
+    }
+
+    public async Task<IActionResult> OnPostUndoAsync(long change)
+    {
+        var undone = await edit.UndoAsync(Actor, EntityCode, change, HttpContext.RequestAborted);
+        if (undone.Refused is null) { Done = "Undone."; return LocalRedirect($"/e/{EntityCode}/ladders/{Name}"); }
+        Faults = undone.Faults;
+        Response.StatusCode = 422;
+        return await LoadAsync(null) ? Page() : NotFound();
+    }
+
+    private Purpose? Find() => Purposes.Find(Name ?? Purposes.SalesRevenue.Name);
+
+    private static List<string> Asked(string[]? rungs, string? add)
+    {
+        List<string> asked = [.. (rungs ?? []).Where(r => !string.IsNullOrWhiteSpace(r)).Take(40)];
+        // A new rung comes last above the default; it can be moved from there.
+        if (!string.IsNullOrWhiteSpace(add)) asked.Add(add.Trim().Replace(" ", "", StringComparison.Ordinal));
+        return asked;
+    }
+
+    // The rungs asked for as rows; none where they are as shipped. Assignments on rungs that go are taken along where that is asked for.
+    private static IReadOnlyList<RowChange> Edits(SetUp now, Purpose purpose, List<string> asked, bool take, List<Core.Fault> faults)
+    {
+        foreach (var name in asked)
+            if (Rung.Parse(name, out var why) is null) faults.Add(new Core.Fault("bad-rung", why, "add"));
+        if (faults.Count > 0) return [];
+        var rows = Parts.Ladders.Write(now).Where(r => r[0] == purpose.Name).ToDictionary(Parts.Ladders.KeyOf, StringComparer.Ordinal);
+        var wanted = asked.SequenceEqual(purpose.Shipped.Select(r => r.Name)) ? new Dictionary<string, string?[]>()
+            : (asked.Count == 0 ? ["default"] : asked).Select((r, i) => new string?[] { purpose.Name, (i + 1).ToString(CultureInfo.InvariantCulture), r }).ToDictionary(Parts.Ladders.KeyOf, StringComparer.Ordinal);
+        var edits = new List<RowChange>();
+        foreach (var key in rows.Keys.Union(wanted.Keys).Order(StringComparer.Ordinal))
+        {
+            var (before, after) = (rows.GetValueOrDefault(key), wanted.GetValueOrDefault(key));
+            if (before is not null && after is not null && before.AsSpan().SequenceEqual(after)) continue;
+            edits.Add(new RowChange(Parts.Ladders, before is null ? ChangeKind.Added : after is null ? ChangeKind.Removed : ChangeKind.Changed, key, before, after));
+        }
+        if (!take) return edits;
+        var sets = asked.Select(r => Rung.Parse(r, out _)!.Set).Append(0).ToHashSet();
+        var off = now with { Assignments = [.. now.Assignments.Where(a => a.Purpose == purpose.Name && !sets.Contains(a.Set))] };
+        return [.. edits, .. Parts.Assignments.Write(off).Select(r => SetUpEdit.Row(Parts.Assignments, r, null))];
+    }
+
+    private async Task<bool> LoadAsync(List<string>? typed)
+    {
+        if (Find() is not { } purpose) return false;
+        (Purpose, Name) = (purpose, purpose.Name);
+        SetUp = (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp;
+        Idle = Reach.Idle(SetUp.Policies);
+        Rungs = typed ?? [.. SetUp.Landings.LadderOf(purpose).Rungs.Select(r => r.Name)];
+        Shipped = Rungs.SequenceEqual(purpose.Shipped.Select(r => r.Name));
+        if (purpose != Purposes.RetainedEarnings) Coverage = PurposeCoverage.Of(SetUp, purpose);
+        var (period, volume) = await coverage.VolumeAsync(State, HttpContext.RequestAborted);
+        (Period, Volume) = (period, [.. volume.Where(v => v.Purpose == purpose.Name)]);
+        Minor = MinorPurposes.Of(SetUp);
+        Draw();
+        return true;
+    }
+
+    // Every kind's example is made; those that call for the purpose say so, and the first of them is drawn.
+    private void Draw()
+    {
+        var day = DateOnly.FromDateTime(DateTime.UtcNow);
+        var builder = new EntryBuilder(SetUp);
+        var calling = new List<EventKind>();
+        foreach (var kind in EventKinds.All)
+        {
+            if (Examples.Of(kind, SetUp, day).Event is not { } example || builder.Build(example).Entry is not { } entry || !entry.Lines.Any(l => l.Purpose == Purpose)) continue;
+            calling.Add(kind);
+            if (Flow is not null) continue;
+            FlowKind = kind.Name;
+            Flow = Drawing.Flow.Of(Formats.Json.EntryDocument.Of(entry, new Formats.Json.EventName("own", "example"), null), Show.Words(kind.Name), Purpose.Name.Replace('-', ' '));
+        }
+        CalledForBy = calling;
+    }
+}
