@@ -1,3 +1,4 @@
+using System.Text.Json;
 using OpenQA.Selenium;
 
 namespace Assignum.Web.Tests;
@@ -29,6 +30,7 @@ public sealed class EditionsInTheBrowser(RunningApp app) : InBrowser(app)
         Find("#consequences").Text.ReplaceLineEndings(" ").ShouldContain("sales revenue 4012 → 4010 1 100.00 credit");
         NothingSerious();
         Find("#replace-form button").SendKeys(Keys.Enter);
+        wait.Until(b => !b.Url.EndsWith("/replace", StringComparison.Ordinal));
 
         // The draft in words, and what it would do.
         Go("/e/SEEN/editions");
@@ -39,13 +41,131 @@ public sealed class EditionsInTheBrowser(RunningApp app) : InBrowser(app)
             (await admin.PostAsync("/api/v1/entities/SEEN/editions/publish", Json("""{"from":"2026-11-01","note":"one account"}"""), TestContext.Current.CancellationToken)).EnsureSuccessStatusCode();
 
         // The first edition again, as one change that can be undone.
+        Go("/e/SEEN/editions/difference?before=1&after=2");
+        Find("h1").Text.ShouldBe("edition 1 → edition 2");
+        Find("table.difference").Text.ShouldContain("nora");
+        NothingSerious();
         Go("/e/SEEN/editions");
-        Find("[aria-labelledby=diff-title]").Text.ShouldContain("edition 1 → edition 2");
         Find("form[action*=BringBack] button").SendKeys(Keys.Enter);
         Find(".donebox").Text.ShouldContain("The draft holds what edition 1 held.");
         Find("[aria-labelledby=diff-title]").Text.ShouldContain("4010 Instruments → 4012 Instruments, schools");
         Find(".donebox button").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElement(By.CssSelector(".donebox")).Text.Contains("Undone.", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public async Task An_assignment_is_changed_undone_changed_again_approved_by_another_and_lands_from_the_first_of_next_month()
+    {
+        await App.EntityAsync("DONE");
+        var first = new DateOnly(DateTime.UtcNow.Year, DateTime.UtcNow.Month, 1);
+        var next = first.AddMonths(1);
+        string Sale(string id, DateOnly day) => $$"""[{"source":"t","id":"{{id}}","kind":"sales-invoice","date":"{{day:yyyy-MM-dd}}","reference":"{{id}}","party":"SHOP-GALE","lines":[{"item":"RG-100","unitPrice":100}]}]""";
+        using var admin = App.Client();
+        async Task PostAsync(string path, string json) => (await admin.PostAsync("/api/v1/entities/DONE/" + path, Json(json), TestContext.Current.CancellationToken)).EnsureSuccessStatusCode();
+        await PostAsync("editions/publish", $$"""{"from":"{{first.AddMonths(-3):yyyy-MM-dd}}","note":"the first"}""");
+        await PostAsync("events", Sale("SEEN-1", first));
+
+        SignIn("nora");
+        Go("/e/DONE/assignments?purpose=sales-revenue");
+        void Change(string to)
+        {
+            browser.ExecuteScript("[...document.querySelectorAll('#grid-rows tr[data-number]')].find(r => r.querySelector('[data-column=item_group]').dataset.value === 'INSTR' && !r.querySelector('[data-column=party_group]').dataset.value).querySelector('[data-column=account]').focus()");
+            Press(to);
+            wait.Until(b => b.FindElements(By.CssSelector("#grid-field-list [role=option]")).Count > 0);
+            Press(Keys.ArrowDown, Keys.Enter);
+        }
+        // Chosen by a part of the name; what it would do is there before anything is saved.
+        Change("schools");
+        wait.Until(b => b.FindElement(By.Id("grid-foresee")).Text.Contains("4010 → 4012", StringComparison.Ordinal));
+        Find("#grid-foresee").Text.ShouldContain("1 of the last 1 events would do something else");
+        Find("#grid-foresee").Text.ShouldContain("100.00");
+        NothingSerious();
+        Find("#grid-reason").SendKeys("one line for all");
+        browser.ExecuteScript("document.querySelector('#grid-rows td[tabindex=\"0\"]').focus()");
+        Chord(Keys.Control, "s");
+        wait.Until(b => b.FindElement(By.Id("grid-said")).Text.Contains("1 assignment changed", StringComparison.Ordinal));
+        browser.ExecuteScript("document.querySelector('#grid-rows td[tabindex=\"0\"]').focus()");
+        Chord(Keys.Control, "z");
+        wait.Until(b => b.FindElement(By.Id("grid-said")).Text == "Undone.");
+        Change("export");
+        wait.Until(b => b.FindElement(By.Id("grid-foresee")).Text.Contains("4010 → 4014", StringComparison.Ordinal));
+        Chord(Keys.Control, "s");
+        wait.Until(b => b.FindElement(By.Id("grid-said")).Text.Contains("1 assignment changed", StringComparison.Ordinal));
+        Go("/e/DONE/editions");
+        Find("[aria-labelledby=diff-title]").Text.ShouldContain("Instruments: 4010 Instruments → 4014 Instruments, export, by a changed assignment");
+        browser.FindElements(By.Id("from")).ShouldBeEmpty();
+        NothingSerious();
+
+        Find(".rail form button").SendKeys(Keys.Enter);
+        SignIn("tomas");
+        Go("/e/DONE/editions");
+        Find("button[formaction*=Approve]").SendKeys(Keys.Enter);
+        Find(".donebox").Text.ShouldContain("approved");
+        browser.ExecuteScript("const f = document.getElementById('from'); f.value = arguments[0]; f.dispatchEvent(new Event('change', { bubbles: true }))", next.ToString("yyyy-MM-dd", System.Globalization.CultureInfo.InvariantCulture));
+        Find("#note").SendKeys("instruments as export" + Keys.Enter);
+        wait.Until(b => b.FindElement(By.CssSelector(".donebox")).Text.Contains("Edition 2 is published", StringComparison.Ordinal));
+        Find("#editions").Text.ShouldContain("coming");
+        NothingSerious();
+
+        await PostAsync("events", Sale("BEFORE", next.AddDays(-1)));
+        await PostAsync("events", Sale("AFTER", next));
+        using var entries = JsonDocument.Parse(await admin.GetStringAsync("/api/v1/entities/DONE/entries", TestContext.Current.CancellationToken));
+        string Landed(string id) => entries.RootElement.EnumerateArray().Single(e => e.GetProperty("event").GetProperty("id").GetString() == id) is var entry
+            ? $"{entry.GetProperty("edition")} {string.Join(' ', entry.GetProperty("lines").EnumerateArray().Where(l => l.GetProperty("purpose").GetString() == "sales-revenue").Select(l => l.GetProperty("account").GetString()))}" : "";
+        (Landed("SEEN-1"), Landed("BEFORE"), Landed("AFTER")).ShouldBe(("1 4010", "1 4010", "2 4014"));
+    }
+
+    [Fact]
+    public async Task A_record_moved_to_another_group_shows_what_it_does_and_a_what_if_is_tried_and_merged()
+    {
+        await App.EntityAsync("TRY");
+        using (var admin = App.Client())
+        {
+            (await admin.PostAsync("/api/v1/entities/TRY/editions/publish", Json("""{"from":"2026-06-01"}"""), TestContext.Current.CancellationToken)).EnsureSuccessStatusCode();
+            (await admin.PostAsync("/api/v1/entities/TRY/events", Json("""[{"source":"t","id":"1","kind":"sales-invoice","date":"2026-10-01","reference":"INV-TRY","party":"SHOP-GALE","lines":[{"item":"RG-100","unitPrice":100}]}]"""), TestContext.Current.CancellationToken)).EnsureSuccessStatusCode();
+        }
+        SignIn("nora");
+        Go("/e/TRY/groups/items?q=RG-100");
+        NothingSerious();
+        browser.ExecuteScript("document.querySelector('#grid-rows [data-column=group]').focus()");
+        Press("book");
+        wait.Until(b => b.FindElements(By.CssSelector("#grid-field-list [role=option]")).Count > 0);
+        Press(Keys.ArrowDown, Keys.Enter);
+        wait.Until(b => b.FindElement(By.Id("grid-foresee")).Text.Contains("4010 → 4030", StringComparison.Ordinal));
+        Press(Keys.Escape);
+        wait.Until(b => b.FindElement(By.Id("grid-said")).Text.Contains("dropped", StringComparison.Ordinal));
+
+        // A what-if: worked in, seen in the band on every page, merged, and the merge undone.
+        Go("/e/TRY/editions");
+        Find("#name").SendKeys("Books apart" + Keys.Enter);
+        wait.Until(b => b.FindElement(By.CssSelector(".band")).Text.Contains("What-if: Books apart", StringComparison.Ordinal));
+        Go("/e/TRY/assignments?purpose=sales-revenue");
+        Find(".band").Text.ShouldContain("What-if: Books apart");
+        Find("#grid-add").SendKeys(Keys.Enter);
+        wait.Until(b => b.FindElements(By.CssSelector("tr.fresh")).Count == 1);
+        browser.ExecuteScript("document.querySelector('tr.fresh [data-column=item]').focus()");
+        Press("RG-100");
+        wait.Until(b => b.FindElements(By.CssSelector("#grid-field-list [role=option]")).Count > 0);
+        Press(Keys.Enter);
+        browser.ExecuteScript("document.querySelector('tr.fresh [data-column=account]').focus()");
+        Press("4012", Keys.Enter);
+        wait.Until(b => b.FindElement(By.Id("grid-foresee")).Text.Contains("4010 → 4012", StringComparison.Ordinal));
+        Find("#grid-save").SendKeys(Keys.Enter);
+        wait.Until(b => b.FindElement(By.Id("grid-said")).Text.Contains("1 assignment changed", StringComparison.Ordinal));
+        wait.Until(b => b.FindElement(By.Id("grid-rows")).Text.Contains("RG-100", StringComparison.Ordinal));
+        Go("/e/TRY/editions");
+        Find("[aria-labelledby=whatif-title]").Text.ShouldContain("you work in it");
+        NothingSerious();
+        Find("a.btn-main[href*=merge]").SendKeys(Keys.Enter);
+        Find("h1").Text.ShouldBe("What-if Books apart into the draft");
+        NothingSerious();
+        Find("form .btn-main").SendKeys(Keys.Enter);
+        wait.Until(b => b.FindElement(By.CssSelector(".donebox")).Text.Contains("is merged into the draft", StringComparison.Ordinal));
+        Find(".band").Text.ShouldContain("1 change");
+        Find("[aria-labelledby=diff-title]").Text.ShouldContain("by a new assignment");
+        Find(".donebox button").SendKeys(Keys.Enter);
+        wait.Until(b => b.FindElement(By.CssSelector(".donebox")).Text.Contains("Undone.", StringComparison.Ordinal));
+        Find("[aria-labelledby=diff-title]").Text.ShouldContain("0 differences");
     }
 
     private static StringContent Json(string text) => new(text, System.Text.Encoding.UTF8, "application/json");

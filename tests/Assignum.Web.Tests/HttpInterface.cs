@@ -136,7 +136,7 @@ public class HttpInterface(RunningApp app)
     public async Task A_bundle_with_faults_is_422_and_names_them_all()
     {
         using var client = app.Client();
-        var answer = await UploadFolderAsync(client, "SKERROW", Path.Combine(ProjectFiles.Root, "demo", "skerrow", "1-skerrow", "bundle"), true,
+        var answer = await UploadFolderAsync(client, "SKERROW", Path.Combine(ProjectFiles.Root, "tests", "company", "skerrow", "1-skerrow", "bundle"), true,
             string.Concat(Enumerable.Range(0, 100).Select(i => $"9{i:000},Bad,treasure,posting,,active,,,,,no,,,,no\n")));
         answer.StatusCode.ShouldBe(HttpStatusCode.UnprocessableEntity);
         answer.Content.Headers.ContentType!.MediaType.ShouldBe("application/problem+json");

@@ -45,6 +45,15 @@ public abstract class InBrowser : IDisposable
         JsonSerializer.Deserialize<string[]>(json).ShouldBeEmpty(browser.Url);
     }
 
+    /// <summary>Keys pressed one after the other, where the focus is then.</summary>
+    protected void Press(params string[] keys)
+    {
+        foreach (var key in keys) new OpenQA.Selenium.Interactions.Actions(browser).SendKeys(key).Perform();
+    }
+
+    /// <summary>A key with a modifier held.</summary>
+    protected void Chord(string modifier, string key) => new OpenQA.Selenium.Interactions.Actions(browser).KeyDown(modifier).SendKeys(key).KeyUp(modifier).Perform();
+
     public void Dispose()
     {
         browser.Quit();

@@ -5,6 +5,8 @@ using Assignum.Web.Api;
 namespace Assignum.Web.Tests;
 
 /// <summary>NDJSON bodies are read as they come, however long they are and wherever the wire cuts them.</summary>
+/// <remarks>What memory holds is measured: nothing else of this process may run beside it.</remarks>
+[Collection(nameof(Alone))]
 public class LongBodies
 {
     private static async Task<List<string>> ReadAsync(Stream body, int bufferSize, int most)
@@ -73,3 +75,7 @@ public class LongBodies
         public override void Write(byte[] buffer, int offset, int count) => throw new NotSupportedException();
     }
 }
+
+/// <summary>Tests that run when no other does.</summary>
+[CollectionDefinition(nameof(Alone), DisableParallelization = true)]
+public sealed class Alone;

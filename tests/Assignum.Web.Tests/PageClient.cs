@@ -29,16 +29,25 @@ internal static partial class PageClient
         using var client = app.Client();
         (await client.PostAsync("/api/v1/entities", new StringContent($$"""{"code":"{{code}}","name":"{{code}}","currency":"EUR"}""", Encoding.UTF8, "application/json"), stop)).EnsureSuccessStatusCode();
         if (empty) return code;
-        var folder = Path.Combine(Testing.ProjectFiles.Root, "demo", "skerrow", "1-skerrow", "bundle");
+        (await client.PostAsync($"/api/v1/entities/{code}/bundle?apply=true", new ByteArrayContent(DemoBundle()), stop)).EnsureSuccessStatusCode();
+        return code;
+    }
+
+    /// <summary>The demo's set-up without its entity (and without another file), to be brought into another.</summary>
+    public static byte[] DemoBundle(string? without = null) => Zip([.. Directory.GetFiles(Path.Combine(Testing.ProjectFiles.Root, "tests", "company", "skerrow", "1-skerrow", "bundle"), "*.csv")
+        .Where(f => Path.GetFileName(f) is var name && name != "entity.csv" && name != without).Select(f => (Path.GetFileName(f), File.ReadAllBytes(f)))]);
+
+    /// <summary>Files as a zip.</summary>
+    public static byte[] Zip(params (string Name, byte[] Bytes)[] files)
+    {
         using var zip = new MemoryStream();
         using (var archive = new System.IO.Compression.ZipArchive(zip, System.IO.Compression.ZipArchiveMode.Create, leaveOpen: true))
-            foreach (var file in Directory.GetFiles(folder, "*.csv").Where(f => !f.EndsWith("entity.csv", StringComparison.Ordinal)))
+            foreach (var (name, bytes) in files)
             {
-                await using var entry = archive.CreateEntry(Path.GetFileName(file)).Open();
-                await entry.WriteAsync(await File.ReadAllBytesAsync(file, stop), stop);
+                using var entry = archive.CreateEntry(name).Open();
+                entry.Write(bytes);
             }
-        (await client.PostAsync($"/api/v1/entities/{code}/bundle?apply=true", new ByteArrayContent(zip.ToArray()), stop)).EnsureSuccessStatusCode();
-        return code;
+        return zip.ToArray();
     }
 
     /// <summary>A form's fields.</summary>

@@ -59,7 +59,7 @@ public sealed class RunningApp : IAsyncLifetime
         protected override void ConfigureWebHost(IWebHostBuilder builder)
         {
             builder.UseSetting("ASSIGNUM_DB", connection).UseSetting("ASSIGNUM_DB_OWNER", owner).UseSetting("ASSIGNUM_DEMO", "skerrow")
-                .UseSetting("ASSIGNUM_DEMO_FOLDER", Path.Combine(ProjectFiles.Root, "demo")).UseSetting("ASSIGNUM_API_KEY", Key);
+                .UseSetting("ASSIGNUM_DEMO_FOLDER", Path.Combine(ProjectFiles.Root, "tests", "company")).UseSetting("ASSIGNUM_API_KEY", Key);
             builder.UseContentRoot(Path.Combine(ProjectFiles.Root, "src", "Assignum.Web"));
             builder.ConfigureLogging(l => l.ClearProviders());
         }

@@ -1,0 +1,254 @@
+using OpenQA.Selenium;
+
+namespace Assignum.Web.Tests;
+
+/// <summary>Groups, purposes, lists, the life cycle, explaining, spreadsheets, new lines, coverage: each by keys, as a person who maps a ledger works.</summary>
+[Collection(AppCollection.Name)]
+public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
+{
+    private void Focus(string css) => browser.ExecuteScript("arguments[0].focus()", Find(css));
+    private void Enter(string css) { Focus(css); Press(Keys.Enter); }
+    private void Says(string css, string text) => wait.Until(b => b.FindElement(By.CssSelector(css)).Text.Contains(text, StringComparison.Ordinal));
+    private void SaveGrid()
+    {
+        wait.Until(b => b.FindElement(By.Id("grid-waits")).Displayed);
+        Chord(Keys.Control, "s");
+        wait.Until(b => !b.FindElement(By.Id("grid-waits")).Displayed);
+    }
+
+    // What a spreadsheet puts on the clipboard, pasted where the focus is.
+    private void Paste(string text) => browser.ExecuteScript("const d = new DataTransfer(); d.setData('text/plain', arguments[0]); document.activeElement.dispatchEvent(new ClipboardEvent('paste', { clipboardData: d, bubbles: true, cancelable: true }))", text);
+
+    [Fact]
+    public async Task Groups_are_nested_renamed_filled_and_get_new_records()
+    {
+        await App.EntityAsync("GRP");
+        SignIn("nora");
+        Go("/e/GRP/groups/item-groups");
+        NothingSerious();
+        // A new group by keys, under another.
+        Focus("#grid-rows td[tabindex]");
+        Press(Keys.Insert);
+        Press("GRAPH", Keys.Enter);
+        Focus("tr.fresh td[data-column='name']");
+        Press("Barographs", Keys.Enter);
+        Focus("tr.fresh td[data-column='parent']");
+        Press("INSTR");
+        wait.Until(b => b.FindElements(By.CssSelector("#grid-field-list [role=option]")).Count > 0);
+        Press(Keys.Enter);
+        SaveGrid();
+        Find("tr[data-number='item|GRAPH']");
+        // Another code: all that names it follows.
+        Focus("tr[data-number='item|INSTR'] td[data-column='code']");
+        Press("GAUGERY", Keys.Enter);
+        SaveGrid();
+        Find("tr[data-number='item|GAUGERY']");
+        Find("tr[data-number='item|GRAPH'] td[data-column='parent']").Text.ShouldBe("GAUGERY");
+        Go("/e/GRP/assignments?purpose=stock");
+        Find("#grid-rows").Text.ShouldContain("GAUGERY");
+        // Its members land by what: filled from the defaults nothing moves, cleared again it is as it was.
+        Go("/e/GRP/group/item/GAUGERY");
+        NothingSerious();
+        Find("main").Text.ShouldContain("2150 Received, not invoiced");
+        Enter("button[formaction='?handler=Fill']");
+        Says(".donebox", "accounts of its own were filled in");
+        Enter("button[formaction='?handler=Clear']");
+        Says(".donebox", "taken away");
+        // New records come here.
+        Enter("button[formaction='?handler=Default&on=true']");
+        Says(".donebox", "New records come here");
+        Go("/e/GRP/groups/items?only=no-group");
+        Go("/e/GRP/groups/items");
+        Focus("#grid-rows td[tabindex]");
+        Press(Keys.Insert);
+        Press("SG-9", Keys.Enter);
+        Focus("tr.fresh td[data-column='name']");
+        Press("Snow gauge", Keys.Enter);
+        Focus("tr.fresh td[data-column='nature']");
+        Press("g", Keys.Enter);
+        SaveGrid();
+        Go("/e/GRP/groups/items?q=SG-9");
+        Find("tr[data-number='SG-9'] td[data-column='group']").Text.ShouldBe("GAUGERY");
+        // Many at once into another group.
+        Go("/e/GRP/groups/items?group=RAIN");
+        Focus("#grid-rows td[tabindex]");
+        Chord(Keys.Control, "a");
+        Find("#many-field").SendKeys("group");
+        Find("#many-value").SendKeys("BARO" + Keys.Escape + Keys.Tab + Keys.Enter);
+        SaveGrid();
+        Go("/e/GRP/groups/items?group=RAIN");
+        Find("#grid-total").Text.ShouldBe("0");
+    }
+
+    [Fact]
+    public async Task A_list_is_pasted_into_filled_down_corrected_by_cell_and_undone()
+    {
+        await App.EntityAsync("PASTE");
+        SignIn("nora");
+        Go("/e/PASTE/assignments?purpose=sales-revenue");
+        NothingSerious();
+        Find("#grid-rows").Text.ShouldContain("19 items");
+        var before = Find("#grid-total").Text;
+        // Three rows from a spreadsheet: an account by name, one that does not suit, a group that is not there.
+        Focus("#grid-rows td[tabindex]");
+        Press(Keys.Insert);
+        Focus("tr.fresh td[data-column='item_group']");
+        Paste("BARO\t\t\t\tCalibration\nTHERM\t\t\t\t1210\nNOWHERE\t\t\t\t4010\n");
+        Says("#grid-count", "wait");
+        Chord(Keys.Control, "s");
+        Says("#grid-said", "Nothing is stored yet");
+        browser.FindElements(By.CssSelector("tr.fresh td.wrong")).Count.ShouldBe(2);
+        Find("tr.fresh td.wrong").GetAttribute("title")!.ShouldContain("1210");
+        Find("#grid-total").Text.ShouldBe(before);
+        // The rest of the paste waits; what was wrong is corrected, the last row taken away.
+        Focus("tr.fresh:nth-child(2) td[data-column='account']");
+        Press("4", "0", "1", "0");
+        wait.Until(b => b.FindElements(By.CssSelector("#grid-field-list [role=option]")).Count > 0);
+        Press(Keys.Enter);
+        Focus("tr.fresh:nth-child(3) td[data-column='item_group']");
+        Chord(Keys.Control, Keys.Delete);
+        SaveGrid();
+        Find("#grid-total").Text.ShouldBe((int.Parse(before, System.Globalization.CultureInfo.InvariantCulture) + 2).ToString(System.Globalization.CultureInfo.InvariantCulture));
+        Find("tr[data-number^='sales-revenue||BARO'] td[data-column='account']").Text.ShouldBe("4040");
+        // Filled down over three rows, seen and undone.
+        Focus("tr[data-number^='sales-revenue||BARO'] td[data-column='note']");
+        Press("as agreed", Keys.Enter);
+        Focus("tr[data-number^='sales-revenue||BARO'] td[data-column='note']");
+        Chord(Keys.Shift, Keys.ArrowDown);
+        Chord(Keys.Control, "d");
+        SaveGrid();
+        browser.FindElements(By.CssSelector("#grid-rows td[data-column='note']")).Count(c => c.Text == "as agreed").ShouldBe(2);
+        Chord(Keys.Control, "z");
+        wait.Until(b => b.FindElements(By.CssSelector("#grid-rows td[data-column='note']")).All(c => c.Text != "as agreed"));
+        // One key explains the row that is marked.
+        Press(Keys.F8);
+        wait.Until(b => b.Url.Contains("/explain", StringComparison.Ordinal));
+        Find(".pane").Text.ShouldContain("Why");
+    }
+
+    [Fact]
+    public async Task A_view_goes_to_a_spreadsheet_and_comes_back_with_accounts_by_name()
+    {
+        await App.EntityAsync("SHEET");
+        using var nora = await App.SignedInAsync("nora");
+        var taken = await nora.GetByteArrayAsync("/e/SHEET/assignments?purpose=stock&handler=Sheet", TestContext.Current.CancellationToken);
+        var path = Path.Combine(profile, "stock.xlsx");
+        await File.WriteAllBytesAsync(path, SheetEdits.Replace(taken, (">1425<", ">Glass and brass parts<")), TestContext.Current.CancellationToken);
+        SignIn("nora");
+        Go("/e/SHEET/sheet/assignments");
+        NothingSerious();
+        Find("#file").SendKeys(path);
+        Find("form[enctype] .btn-main").SendKeys(Keys.Enter);
+        Says("#plan-title", "0 new, 1 changed, 0 gone, 0 conflicting");
+        NothingSerious();
+        Find("main").Text.ShouldContain("1425 → 1420");
+        Enter("#sheet-form .btn-main");
+        Says(".donebox", "1 row of stock.xlsx came in");
+        Go("/e/SHEET/assignments?purpose=stock&group=SENSOR");
+        Find("#grid-rows td[data-column='account']").Text.ShouldBe("1420");
+        // Undone from the same page it came in on.
+        await File.WriteAllBytesAsync(path, SheetEdits.Replace(taken, (">SENSOR<", ">NOWHERE<")), TestContext.Current.CancellationToken);
+        Go("/e/SHEET/sheet/assignments");
+        Find("#file").SendKeys(path);
+        Find("form[enctype] .btn-main").SendKeys(Keys.Enter);
+        Says("#plan-title", "1 cell is wrong");
+        Find("main").Text.ShouldContain("There is no item-group NOWHERE.");
+        Go("/e/SHEET/editions");
+        Find("details summary").SendKeys(Keys.Enter);
+        Enter("details form button.link");
+        Says(".donebox", "ndone");
+        Go("/e/SHEET/assignments?purpose=stock&group=SENSOR");
+        Find("#grid-rows td[data-column='account']").Text.ShouldBe("1425");
+    }
+
+    [Fact]
+    public async Task A_new_line_of_business_is_opened_on_one_page_and_undone_as_one()
+    {
+        await App.EntityAsync("LINE");
+        SignIn("nora");
+        Go("/e/LINE/new-line?sibling=INSTR");
+        Find("#code").SendKeys("SNOW");
+        Find("#name").SendKeys("Snow gauges");
+        Enter("button[formaction='?handler=Like']");
+        Says(".pane", "Everything it needs is there");
+        NothingSerious();
+        Find("input[name='name:4010']").GetAttribute("value").ShouldBe("Snow gauges");
+        Find("#items").SendKeys("SG-1 Snow gauge, small\nSG-2 Snow gauge, tall");
+        Enter("button[formaction='?handler=Look']");
+        Says(".pane", "2 items");
+        // A purchase and a sale of it, before it is there.
+        var pane = Find(".pane").Text;
+        pane.ShouldContain("goods received");
+        pane.ShouldContain("sales invoice");
+        pane.ShouldContain("Snow gauges");
+        // A number that is taken is refused where it stands; nothing typed is lost.
+        Find("input[name='number:4010']").Clear();
+        Find("input[name='number:4010']").SendKeys("4012");
+        Enter("#line-form .btn-main");
+        Says("[role=alert]", "4012 is Instruments, schools");
+        Find("#items").GetAttribute("value")!.ShouldContain("SG-2");
+        Find("input[name='number:4010']").Clear();
+        Find("input[name='number:4010']").SendKeys("4017");
+        Enter("#line-form .btn-main");
+        Says(".donebox", "SNOW Snow gauges is open");
+        Go("/e/LINE/group/item/SNOW");
+        Find("main").Text.ShouldContain("4017 Snow gauges");
+        Go("/e/LINE/editions");
+        Find("details summary").SendKeys(Keys.Enter);
+        Enter("details form button.link");
+        Says(".donebox", "ndone");
+        Go("/e/LINE/groups/item-groups?q=SNOW");
+        Find("#grid-total").Text.ShouldBe("0");
+    }
+
+    [Fact]
+    public async Task Purposes_are_explained_borrow_and_change_with_policies_and_what_falls_through_is_covered()
+    {
+        await App.EntityAsync("COVER");
+        SignIn("nora");
+        // A purpose in plain words with an example drawn; it borrows by a list.
+        Go("/e/COVER/ladders/shipping-income");
+        NothingSerious();
+        Find("main").Text.ShouldContain("Carriage and other charges on sales.");
+        browser.FindElements(By.CssSelector("figure.flow svg")).Count.ShouldBe(1);
+        Find("#from").SendKeys("sales revenue");
+        Enter("button[formaction$='handler=Borrow']");
+        Says(".donebox", "changed in the draft");
+        // Policies tried and kept.
+        Go("/e/COVER/patterns?kind=goods-received&receipt-accrual=off");
+        NothingSerious();
+        Find("#reason").SendKeys("as agreed");
+        Enter("form[action*='handler=Keep'] .btn-main");
+        Says(".donebox", "policies are changed");
+        Go("/e/COVER/ladders/received-not-invoiced");
+        Find("main").Text.ShouldContain("idle: receipt accrual off");
+        // What falls to the tripwire is begun from where it is told, and covered.
+        Go("/e/COVER/coverage?purpose=sales-revenue");
+        NothingSerious();
+        Find(".pane").Text.ShouldContain("CONSUM");
+        Find(".pane a[href*='begin=']").SendKeys(Keys.Enter);
+        wait.Until(b => b.FindElements(By.CssSelector("tr.fresh")).Count == 1);
+        Focus("tr.fresh td[data-column='account']");
+        Press("4", "0", "2", "0");
+        wait.Until(b => b.FindElements(By.CssSelector("#grid-field-list [role=option]")).Count > 0);
+        Press(Keys.Enter);
+        SaveGrid();
+        Go("/e/COVER/coverage?purpose=sales-revenue");
+        Find(".pane").Text.ShouldNotContain("CONSUM");
+        // A life cycle crossed with customers and places, its cells' sources said where they are marked.
+        Go("/e/COVER/life-cycle/item-groups?under=INSTR&groups=SCHOOLS&places=UTRECHT");
+        NothingSerious();
+        Focus("tr[data-number='sales-revenue~party-group~SCHOOLS'] td[data-column='RAIN']");
+        Says("#grid-source", "item group + party group INSTR · SCHOOLS");
+        Press("4", "0", "4", "0");
+        wait.Until(b => b.FindElements(By.CssSelector("#grid-field-list [role=option]")).Count > 0);
+        Press(Keys.Enter);
+        SaveGrid();
+        Find("tr[data-number='sales-revenue~party-group~SCHOOLS'] td[data-column='RAIN']").GetAttribute("class")!.ShouldContain("own");
+        Go("/e/COVER/life-cycle/customers");
+        NothingSerious();
+        Go("/e/COVER/explain?item=RG-100");
+        NothingSerious();
+        Find("main").Text.ShouldContain("Readiness of item RG-100");
+    }
+}
