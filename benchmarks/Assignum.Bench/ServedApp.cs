@@ -16,6 +16,7 @@ internal sealed class ServedApp : IAsyncDisposable
     public const string Password = Key;
 
     private readonly Process process;
+    private bool disposed;
 
     private ServedApp(Process process, HttpClient client) => (this.process, Client) = (process, client);
 
@@ -73,8 +74,11 @@ internal sealed class ServedApp : IAsyncDisposable
 
     public static string Number(double value) => value.ToString("N0", CultureInfo.InvariantCulture);
 
+    /// <summary>Kills the process; what it was doing ends where it stands. A second time does nothing.</summary>
     public async ValueTask DisposeAsync()
     {
+        if (disposed) return;
+        disposed = true;
         process.Kill();
         await process.WaitForExitAsync();
         process.Dispose();
