@@ -159,6 +159,25 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Says(".donebox", "ndone");
         Go("/e/SHEET/assignments?purpose=stock&group=SENSOR");
         Find("#grid-rows td[data-column='account']").Text.ShouldBe("1425");
+        // Where things land goes the same way: what is changed in a cell is an assignment there, what is wrong is named by cell.
+        Go("/e/SHEET/life-cycle/item-groups?chosen=SENSOR");
+        Find(".head .acts").Text.ShouldContain("Bring back");
+        taken = await nora.GetByteArrayAsync("/e/SHEET/life-cycle/item-groups?chosen=SENSOR&handler=Sheet", TestContext.Current.CancellationToken);
+        await File.WriteAllBytesAsync(path, SheetEdits.Replace(taken, (">1425<", ">Nothing such<")), TestContext.Current.CancellationToken);
+        Go("/e/SHEET/sheet/assignments");
+        Find("#file").SendKeys(path);
+        Find("form[enctype] .btn-main").SendKeys(Keys.Enter);
+        Says("#plan-title", "wrong");
+        Find("#sheet-form td.code").Text.ShouldBe("SENSOR");
+        await File.WriteAllBytesAsync(path, SheetEdits.Replace(taken, (">1425<", ">Glass and brass parts<")), TestContext.Current.CancellationToken);
+        Go("/e/SHEET/sheet/assignments");
+        Find("#file").SendKeys(path);
+        Find("form[enctype] .btn-main").SendKeys(Keys.Enter);
+        Says("#plan-title", "0 new, 1 changed, 0 gone, 0 conflicting");
+        Enter("#sheet-form .btn-main");
+        Says(".donebox", "1 row of stock.xlsx came in");
+        Go("/e/SHEET/life-cycle/item-groups?chosen=SENSOR");
+        Find("#grid-rows tr[data-number='stock'] td[data-column='SENSOR']").Text.ShouldContain("1420");
     }
 
     [Fact]

@@ -25,7 +25,7 @@ internal static class AssignmentPart
         return purpose is null ? null : new Assignment(purpose, account, key.Count == 0 ? [] : key.ToArray(), note);
     }
 
-    private static string?[] Write(Assignment a)
+    internal static string?[] Write(Assignment a)
     {
         var cells = new string?[KeyColumns.Count + 3];
         cells[0] = a.Purpose;

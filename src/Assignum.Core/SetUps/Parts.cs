@@ -119,6 +119,9 @@ public static class Parts
 
     public static readonly Part Assignments = AssignmentPart.Define();
 
+    /// <summary>An assignment as canonical cells of <see cref="Assignments"/>.</summary>
+    public static string?[] CellsOf(Assignment assignment) => AssignmentPart.Write(assignment);
+
     public static readonly Part Crosswalk = new Part<CrosswalkRow>("crosswalk", HeldBy.Edition,
         [Key("account"), new("balance", CellType.Word, true, true, ["debit", "credit", "any"]), Need("group_account")],
         s => s.Crosswalk, (s, rows) => s with { Crosswalk = rows },

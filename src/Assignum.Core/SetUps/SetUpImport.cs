@@ -7,7 +7,11 @@ namespace Assignum.Core.SetUps;
 /// <summary>The rows of one part as a file gave them.</summary>
 /// <param name="Columns">Positions of the columns that the file has; others keep what they were, or are unset on new rows.</param>
 /// <param name="Rows">Cells by column position of the part, with the line of the file.</param>
-public sealed record Sheet(Part Part, IReadOnlySet<int> Columns, IReadOnlyList<(int Row, string?[] Cells)> Rows);
+public sealed record Sheet(Part Part, IReadOnlySet<int> Columns, IReadOnlyList<(int Row, string?[] Cells)> Rows)
+{
+    /// <summary>Where a file's cells are rows of the part: the column of the file that a row stands in, by the row's key. Null: its rows are rows.</summary>
+    public IReadOnlyDictionary<string, string>? Places { get; init; }
+}
 
 /// <summary>What an import does to a row.</summary>
 public enum ChangeKind { Added, Changed, Removed, Archived }

@@ -206,10 +206,7 @@ public static class SetUpRules
         }
     }
 
-    private static string RowKey(Assignment assignment) =>
-        Parts.Assignments.KeyOf(Parts.Assignments.Write(new SetUp { Entity = NoEntity, Assignments = [assignment] })[0]);
-
-    private static readonly Entity NoEntity = new("", "", "EUR");
+    private static string RowKey(Assignment assignment) => Parts.Assignments.KeyOf(Parts.CellsOf(assignment));
 
     private static bool Cycles(string start, Func<string, string?> parent)
     {

@@ -38,7 +38,7 @@ public sealed class BringSheet(DeskContext desk, ViewSetUp view, EditSetUp edit,
         if (read.Sheet is null || read.Faults.Count > 0) return new BroughtSheet(new SheetPlan([], [], [], [], new Dictionary<string, int>(), []), default, read.Faults, [], read.Taken is not null, null);
         var plan = Plan(compiled.SetUp, read.Sheet, read.Taken, decided);
         var edits = values ? plan.WithValues : plan.Edits;
-        var faults = plan.Faults.Concat(Faults(compiled.SetUp, part, plan, edits)).ToList();
+        var faults = plan.Faults.Concat(Faults(compiled.SetUp, read.Sheet, plan, edits)).ToList();
         var effects = await EffectsAsync(state, compiled, plan, stop);
         var foreseen = faults.Count > 0 || edits.Count == 0 ? null : (await compare.OfEditsAsync(actor, state, (_, _) => edits, stop)).Result;
         return new BroughtSheet(plan, (edits.Count(e => e.Before is null), edits.Count(e => e is { Before: not null, After: not null }), edits.Count(e => e.After is null)), faults, effects, read.Taken is not null, foreseen)
@@ -56,7 +56,7 @@ public sealed class BringSheet(DeskContext desk, ViewSetUp view, EditSetUp edit,
             var edits = values ? plan.WithValues : plan.Edits;
             foreach (var open in plan.Conflicts.Where(c => !decided.ContainsKey(c.Id)))
                 faults.Add(new Fault("changed-meanwhile", $"{open.Label}{(open.Column.Length == 0 ? "" : $", {open.Column.Replace('_', ' ')}")}: somebody changed it here after it was taken out. Decide which stays.", $"{part.Name}:{open.Row}"));
-            faults.AddRange(plan.Faults.Concat(Faults(now, part, plan, edits)).Select(Fault));
+            faults.AddRange(plan.Faults.Concat(Faults(now, read.Sheet, plan, edits)).Select(Fault));
             return faults.Count > 0 ? [] : edits;
         }, stop);
 
@@ -71,7 +71,7 @@ public sealed class BringSheet(DeskContext desk, ViewSetUp view, EditSetUp edit,
             foreach (var i in sheet.Columns)
             {
                 cells[i] = TypedCell.Of(part, part.Columns[i], cells[i], accounts, out var why);
-                if (why.Length > 0) faults.Add(new FormFault(part.Name, row, part.Columns[i].Name, "unknown-reference", why));
+                if (why.Length > 0) faults.Add(new FormFault(part.Name, row, sheet.Places?.GetValueOrDefault(part.KeyOf(cells)) ?? part.Columns[i].Name, "unknown-reference", why));
             }
         return (sheet, taken, faults);
     }
@@ -79,12 +79,16 @@ public sealed class BringSheet(DeskContext desk, ViewSetUp view, EditSetUp edit,
     private static SheetPlan Plan(SetUp now, Sheet sheet, IReadOnlyList<string?[]>? taken, IReadOnlyDictionary<string, bool> decided) =>
         SheetReturn.Plan(now, sheet, taken, decided.Where(d => d.Value).Select(d => d.Key).ToHashSet(StringComparer.Ordinal));
 
-    // What keeps the edits from being made, by line of the sheet.
-    private static IEnumerable<FormFault> Faults(SetUp now, Part part, SheetPlan plan, IReadOnlyList<RowChange> edits)
+    // What keeps the edits from being made, by line of the sheet and, where its cells are rows, by its column.
+    private static IEnumerable<FormFault> Faults(SetUp now, Sheet sheet, SheetPlan plan, IReadOnlyList<RowChange> edits)
     {
-        int Line(int number) => number > 0 && number <= edits.Count ? plan.Lines.GetValueOrDefault(edits[number - 1].Key) : 0;
-        return SetUpEdit.Plan(now, edits, (_, _) => false).Faults.Select(f => f with { Row = Line(f.Row) })
-            .Concat(Fitness.Refused(now, edits).Select(r => new FormFault(part.Name, Line(r.Edit + 1), "account", "unfit", r.Message)));
+        FormFault At(int number, FormFault fault)
+        {
+            var key = number > 0 && number <= edits.Count ? edits[number - 1].Key : null;
+            return fault with { Row = key is null ? 0 : plan.Lines.GetValueOrDefault(key), Column = key is not null && sheet.Places?.GetValueOrDefault(key) is { } place ? place : fault.Column };
+        }
+        return SetUpEdit.Plan(now, edits, (_, _) => false).Faults.Select(f => At(f.Row, f))
+            .Concat(Fitness.Refused(now, edits).Select(r => At(r.Edit + 1, new FormFault(sheet.Part.Name, 0, "account", "unfit", r.Message))));
     }
 
     private async Task<IReadOnlyList<ValueEffect>> EffectsAsync(EntityState state, CompiledSetUp now, SheetPlan plan, CancellationToken stop)

@@ -36,5 +36,5 @@ public sealed class ReadCoverage(DeskContext desk, ViewSetUp view)
 
     /// <summary>The edits that take dead assignments away, all that may go together.</summary>
     public static IReadOnlyList<RowChange> Removal(SetUp now, IEnumerable<DeadAssignment> dead) =>
-        [.. dead.Where(d => d.Removable).Select(d => Parts.Assignments.Write(new SetUp { Entity = now.Entity, Assignments = [d.Assignment] })[0]).Select(r => SetUpEdit.Row(Parts.Assignments, r, null))];
+        [.. dead.Where(d => d.Removable).Select(d => Parts.CellsOf(d.Assignment)).Select(r => SetUpEdit.Row(Parts.Assignments, r, null))];
 }

@@ -50,11 +50,7 @@ public static class ViewBook
         XlsxSheet.Add(workbook, part.Name, header, rows.Select(r => (object?[])[.. Workbook.Cells(part, r), .. accounts.Select(i => (object?)(r[i] is { } number ? names.GetValueOrDefault(number) : null))]), [.. Workbook.Lists(part, lists)], new SheetLook(Folded: folded));
         foreach (var (other, others) in named)
         {
-            if (other == Parts.Accounts)
-            {
-                var words = new AccountWords(setUp.Accounts);
-                XlsxSheet.Add(workbook, other.Name, ["number", "name", "short_code", "path"], setUp.Accounts.OrderBy(a => a.Number, StringComparer.Ordinal).Select(a => (object?[])[a.Number, a.Name, a.ShortCode, words.PathOf(a)]), []);
-            }
+            if (other == Parts.Accounts) AddAccounts(workbook, setUp);
             else XlsxSheet.Add(workbook, other.Name, [.. other.Columns.Select(c => c.Name)], others.Select(r => Workbook.Cells(other, r)), []);
         }
         var legend = Workbook.LegendRows([part]).ToList();
@@ -64,12 +60,21 @@ public static class ViewBook
         XlsxSheet.Add(workbook, Taken, [setUp.Entity.Code, part.Name], rows.Select(r => (object?[])[JsonSerializer.Serialize(r)]), [], new SheetLook(Hidden: true));
     }
 
+    /// <summary>The accounts that cells can name, with all that they can be called.</summary>
+    internal static void AddAccounts(WorkbookPart workbook, SetUp setUp)
+    {
+        var words = new AccountWords(setUp.Accounts);
+        XlsxSheet.Add(workbook, Parts.Accounts.Name, ["number", "name", "short_code", "path"], setUp.Accounts.OrderBy(a => a.Number, StringComparer.Ordinal).Select(a => (object?[])[a.Number, a.Name, a.ShortCode, words.PathOf(a)]), []);
+    }
+
     /// <summary>Reads a view that comes back; anything wrong is named in <paramref name="faults"/>, never thrown.</summary>
     /// <param name="taken">The rows as they were taken out; null where the workbook no longer says.</param>
     public static Sheet? Read(Stream bytes, Part part, List<FormFault> faults, out IReadOnlyList<string?[]>? taken)
     {
         Sheet? sheet = null;
         taken = null;
+        (string[] Header, List<(int, string?[])> Rows, IReadOnlySet<(int, int)> Errors)? landings = null;
+        LandingBook.Seen? seen = null;
         try
         {
             var marks = CellMarks.Of(bytes);
@@ -79,7 +84,8 @@ public static class ViewBook
             do
             {
                 if (reader.Name == part.Name) sheet = Workbook.ReadSheet(part, reader, marks.GetValueOrDefault(reader.Name)?.Errors ?? CellMarks.None.Errors, faults);
-                else if (reader.Name == Taken) taken = ReadTaken(part, reader);
+                else if (part == Parts.Assignments && reader.Name == LandingBook.Name) landings = (LandingBook.ReadGrid(reader, out var header) is var rows ? header : [], rows, marks.GetValueOrDefault(reader.Name)?.Errors ?? CellMarks.None.Errors);
+                else if (reader.Name == Taken) (taken, seen) = ReadTaken(part, reader);
             }
             while (reader.NextResult());
         }
@@ -89,28 +95,37 @@ public static class ViewBook
             faults.Add(new FormFault("", 0, "", "not-a-workbook", "This is no workbook (.xlsx), or it is damaged."));
             return null;
         }
+        if (sheet is null && landings is { } grid)
+        {
+            if (taken is null || seen is null) faults.Add(new FormFault(LandingBook.Name, 0, "", "not-compared", "The workbook no longer says what it showed when it was taken out, so what was changed in it cannot be told. Take the life cycle out again and change that."));
+            else sheet = LandingBook.AsAssignments(grid.Header, grid.Rows, seen, taken, grid.Errors, faults);
+        }
         if (sheet is null && faults.Count == 0) faults.Add(new FormFault(part.Name, 0, "", "missing-sheet", $"The workbook has no sheet '{part.Name}': take the view out again and edit that."));
         return sheet;
     }
 
     // A sheet that somebody tampered with says nothing: then what is here counts as what was taken out.
-    private static List<string?[]>? ReadTaken(Part part, IExcelDataReader reader)
+    private static (List<string?[]>? Rows, LandingBook.Seen? Seen) ReadTaken(Part part, IExcelDataReader reader)
     {
         var rows = new List<string?[]>();
-        if (!reader.Read()) return null;
+        if (!reader.Read()) return default;
+        string[] header = [.. Enumerable.Range(0, reader.FieldCount).Select(i => reader.GetValue(i)?.ToString() ?? "")];
+        var shown = new List<string>();
         while (reader.Read())
         {
+            if (reader.FieldCount > 1 && reader.GetValue(1)?.ToString() is { Length: > 0 } beside) shown.Add(beside);
             if (reader.GetValue(0)?.ToString() is not { Length: > 0 } text) continue;
             try
             {
-                if (JsonSerializer.Deserialize<string?[]>(text) is not { } cells || cells.Length != part.Columns.Count) return null;
+                if (JsonSerializer.Deserialize<string?[]>(text) is not { } cells || cells.Length != part.Columns.Count) return default;
                 rows.Add(cells);
             }
             catch (JsonException)
             {
-                return null;
+                return default;
             }
         }
-        return rows.Select(part.KeyOf).Distinct(StringComparer.Ordinal).Count() == rows.Count ? rows : null;
+        if (rows.Select(part.KeyOf).Distinct(StringComparer.Ordinal).Count() != rows.Count) return default;
+        return (rows, header.Length > 1 && header[1] == LandingBook.Name ? LandingBook.ReadSeen(header, shown) : null);
     }
 }

@@ -95,7 +95,7 @@ public static class Workbook
     }
 
     // What a person types in a spreadsheet comes as a number, a day or a truth value; a cell of the bundle is text.
-    private static string? Cell(object? value, CellType type) => value switch
+    internal static string? Cell(object? value, CellType type) => value switch
     {
         null => null,
         string text => text,

@@ -14,6 +14,12 @@ namespace Assignum.Formats.Lists;
 /// <param name="Only">Whether other values are turned away; otherwise they are asked about.</param>
 public sealed record ValueList(int Column, string Source, bool Only);
 
+/// <summary>How a cell's text stands out.</summary>
+public enum Tone { Firm, Light }
+
+/// <summary>Text that stands out in a sheet.</summary>
+public sealed record Toned(string Text, Tone Tone);
+
 /// <summary>How a sheet looks.</summary>
 /// <param name="Hidden">It is not shown, and a person cannot unhide it from the menu.</param>
 /// <param name="Folded">Columns that are there and not shown, counted from 0.</param>
@@ -25,7 +31,7 @@ public static partial class XlsxSheet
     /// <summary>Most rows a sheet can have, the header among them.</summary>
     public const int MostRows = 1_048_576;
 
-    private const uint Heading = 1, Day = 2;
+    private const uint Heading = 1, Day = 2, Grey = 3;
 
     /// <summary>Opens a workbook with the styles that sheets use.</summary>
     public static WorkbookPart Begin(SpreadsheetDocument book)
@@ -34,15 +40,15 @@ public static partial class XlsxSheet
         workbook.Workbook = new Workbook(new Sheets());
         workbook.AddNewPart<WorkbookStylesPart>().Stylesheet = new Stylesheet(
             new NumberingFormats(new NumberingFormat { NumberFormatId = 164, FormatCode = "yyyy\\-mm\\-dd" }),
-            new Fonts(new Font(), new Font(new Bold())),
+            new Fonts(new Font(), new Font(new Bold()), new Font(new Italic(), new Color { Rgb = "FF5B6472" })),
             new Fills(new Fill(new PatternFill { PatternType = PatternValues.None }), new Fill(new PatternFill { PatternType = PatternValues.Gray125 })),
             new Borders(new Border()),
             new CellStyleFormats(new CellFormat()),
-            new CellFormats(new CellFormat(), new CellFormat { FontId = 1, ApplyFont = true }, new CellFormat { NumberFormatId = 164, ApplyNumberFormat = true }));
+            new CellFormats(new CellFormat(), new CellFormat { FontId = 1, ApplyFont = true }, new CellFormat { NumberFormatId = 164, ApplyNumberFormat = true }, new CellFormat { FontId = 2, ApplyFont = true }));
         return workbook;
     }
 
-    /// <summary>Adds a sheet. Cells are null, text, <see cref="decimal"/>, <see cref="int"/> or <see cref="DateOnly"/>; rows are streamed.</summary>
+    /// <summary>Adds a sheet. Cells are null, text, <see cref="Toned"/>, <see cref="decimal"/>, <see cref="int"/> or <see cref="DateOnly"/>; rows are streamed.</summary>
     public static void Add(WorkbookPart workbook, string name, IReadOnlyList<string> header, IEnumerable<object?[]> rows, IReadOnlyList<ValueList> lists, SheetLook? look = null)
     {
         var sheet = workbook.AddNewPart<WorksheetPart>();
@@ -84,6 +90,7 @@ public static partial class XlsxSheet
         decimal number => new Cell { DataType = CellValues.Number, CellValue = new CellValue(number.ToString(CultureInfo.InvariantCulture)) },
         int number => new Cell { DataType = CellValues.Number, CellValue = new CellValue(number) },
         DateOnly day when day.Year >= 1901 => new Cell { StyleIndex = Day, CellValue = new CellValue(day.ToDateTime(default).ToOADate().ToString(CultureInfo.InvariantCulture)) },
+        Toned toned => Text(toned.Text, toned.Tone == Tone.Firm ? Heading : Grey),
         IFormattable other => Text(other.ToString(null, CultureInfo.InvariantCulture), 0),
         _ => Text(value.ToString()!, 0),
     };

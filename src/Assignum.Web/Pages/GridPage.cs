@@ -36,15 +36,20 @@ public abstract class GridPage(DeskContext desk, ViewSetUp view, EditSetUp edit,
     protected virtual IEnumerable<string?[]> Cells(CompiledSetUp setUp) => [];
 
     /// <summary>The view as a workbook to be edited and brought back.</summary>
-    public async Task<IActionResult> OnGetSheetAsync()
+    public virtual async Task<IActionResult> OnGetSheetAsync()
     {
         var compiled = await SetUpAsync();
         var bytes = new MemoryStream();
         var rows = Cells(compiled).OrderBy(Part.KeyOf, StringComparer.Ordinal).ToList();
         if (rows.Count >= Formats.Lists.XlsxSheet.MostRows) return BadRequest();
         Formats.Bundles.ViewBook.Write(compiled.SetUp, Part, rows, bytes);
+        return Book(bytes, Part.Name);
+    }
+
+    private protected FileStreamResult Book(MemoryStream bytes, string name)
+    {
         bytes.Position = 0;
-        return File(bytes, Formats.Bundles.Workbook.MediaType, $"{EntityCode}-{Part.Name}.xlsx");
+        return File(bytes, Formats.Bundles.Workbook.MediaType, $"{EntityCode}-{name}.xlsx");
     }
 
     /// <summary>Rows further down than those that are there, by key and cell: what a pasted block that reaches beyond them falls on.</summary>

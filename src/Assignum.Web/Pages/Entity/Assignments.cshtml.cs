@@ -72,22 +72,18 @@ public sealed class AssignmentsModel(DeskContext desk, ViewSetUp view, EditSetUp
         var compiled = await SetUpAsync();
         var names = compiled.SetUp.Accounts.ToDictionary(a => a.Number, a => a.Name, StringComparer.Ordinal);
         var columns = Parts.Assignments.Columns;
-        var rows = Fitting(compiled).Select(a => Write(a)).OrderBy(Parts.Assignments.KeyOf, StringComparer.Ordinal);
+        var rows = Fitting(compiled).Select(Parts.CellsOf).OrderBy(Parts.Assignments.KeyOf, StringComparer.Ordinal);
         return ListFile.Of($"{EntityCode}-assignments", format ?? "csv", [.. columns.Select(c => c.Name), "account_name"], rows.Select(r => (IReadOnlyList<object?>)[.. r, names.GetValueOrDefault(r[1]!)]).Select(r => r.ToArray()));
     }
 
-    private static string?[] Write(Assignment assignment) => Parts.Assignments.Write(new SetUp { Entity = NoEntity, Assignments = [assignment] })[0];
-
-    private static readonly Core.SetUps.Entity NoEntity = new("", "", "EUR");
-
     /// <inheritdoc/>
-    protected override IEnumerable<string?[]> Cells(CompiledSetUp setUp) => Fitting(setUp).Select(Write);
+    protected override IEnumerable<string?[]> Cells(CompiledSetUp setUp) => Fitting(setUp).Select(Parts.CellsOf);
 
     /// <inheritdoc/>
     protected override async Task<IEnumerable<string?[]>> KeysAsync(int skip, int take)
     {
         var compiled = await SetUpAsync();
-        return Ordered(compiled, Fitting(compiled)).Skip(skip).Take(take).Select(Write);
+        return Ordered(compiled, Fitting(compiled)).Skip(skip).Take(take).Select(Parts.CellsOf);
     }
 
     /// <summary>Rows that are begun with what another page asked for: each a key that wants an account, as <c>dimension:value</c> joined by <c>+</c>.</summary>
@@ -131,7 +127,7 @@ public sealed class AssignmentsModel(DeskContext desk, ViewSetUp view, EditSetUp
         var page = Ordered(compiled, fitting).Skip(skip).Take(take).ToList();
         var decides = page.GroupBy(a => a.Purpose).SelectMany(g => g.Zip(Core.Coverage.PurposeCoverage.Decides(compiled, Purposes.Find(g.Key)!, g))).ToDictionary(x => x.First, x => x.Second);
         var names = new NamesOf(compiled.SetUp);
-        Lines = [.. page.Select(a => new Line(a, Write(a), names.Account(a.Account) ?? "", string.Join(" · ", a.Key.Select(names.Of).OfType<string>()), Overridden(compiled, a), Said(a, decides[a])))];
+        Lines = [.. page.Select(a => new Line(a, Parts.CellsOf(a), names.Account(a.Account) ?? "", string.Join(" · ", a.Key.Select(names.Of).OfType<string>()), Overridden(compiled, a), Said(a, decides[a])))];
         Rungs = [.. (Purpose is null ? Purposes.All.SelectMany(p => landings.LadderOf(p).Rungs) : landings.LadderOf(Purposes.Find(Purpose)!).Rungs).Where(r => r != Core.Landing.Rung.Line).Select(r => r.Name).Distinct(), "default"];
         var used = Purpose is null ? fitting.Aggregate(0, (set, a) => set | a.Set) : landings.LadderOf(Purposes.Find(Purpose)!).Rungs.Where(r => r != Core.Landing.Rung.Line).Aggregate(0, (set, r) => set | r.Set);
         KeyColumns = [.. Enum.GetValues<Dimension>().Where(d => d != Dimension.Line && (used & 1 << (int)d) != 0).Select(d => (1 + (int)d, Parts.Assignments.Columns[1 + (int)d]))];

@@ -5,6 +5,7 @@ using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 using Assignum.Desk;
 using Assignum.Desk.SetUps;
+using Assignum.Formats.Bundles;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Assignum.Web.Pages.Entity;
@@ -82,6 +83,15 @@ public sealed class LifeCycleModel(DeskContext desk, ViewSetUp view, EditSetUp e
         await LoadAsync();
         return ListFile.Of($"{EntityCode}-life-cycle-{Kind.Of}", format ?? "csv", ["band", "purpose", "with", .. Across.Select(a => a.Code)],
             Bands.SelectMany(b => b.Rows.Select(r => (IReadOnlyList<object?>)[b.Band, r.Purpose.Name, r.With?.Value, .. r.Cells.Select(c => (object?)c.Account)])).Select(r => r.ToArray()));
+    }
+
+    /// <inheritdoc/>
+    public override async Task<IActionResult> OnGetSheetAsync()
+    {
+        await LoadAsync();
+        var bytes = new MemoryStream();
+        LandingBook.Write((await SetUpAsync()).SetUp, Kind.Dimension, Across, [.. Bands.SelectMany(b => b.Rows.Select(r => new LandingLine(b.Band, r.Purpose.Name, r.With, [.. r.Cells.Select(c => (c.Account, c.Own))])))], bytes);
+        return Book(bytes, $"life-cycle-{Kind.Of}");
     }
 
     // A cell names a purpose and a code: as edits of the assignments at that rung.
