@@ -25,7 +25,8 @@ public sealed class Database : IAsyncDisposable
             ApplicationName = "assignum",
             MaxAutoPrepare = 100,
             AutoPrepareMinUsages = 3,
-            Timeout = 5,
+            // Longer than a busy machine takes to let one in; a server that is not there refuses at once.
+            Timeout = 15,
             CommandTimeout = 60,
         };
         pool = NpgsqlDataSource.Create(settings.ConnectionString);
