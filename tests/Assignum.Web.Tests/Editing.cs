@@ -26,7 +26,7 @@ public partial class Editing(RunningApp app)
         foreach (var (page, handler, fields) in new[] { ("/e/SKERROW/tax", "Matrix", Cell("abroad", "reduced", "", "Z0")), ("/e/SKERROW/tax", "Undo", [("change", "1")]), ("/e/SKERROW/files", "Undo", [("change", "1")]) })
         {
             var (status, said) = await client.SendAsync(page, handler, fields);
-            status.ShouldBe(HttpStatusCode.UnprocessableEntity);
+            status.ShouldBe(HttpStatusCode.Forbidden);
             said.ShouldContain("needs the role preparer");
         }
     }

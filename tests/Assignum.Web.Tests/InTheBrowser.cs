@@ -151,7 +151,15 @@ public sealed class InTheBrowser(RunningApp app) : InBrowser(app)
         NothingSerious();
         Find("#reason").SendKeys("a new line" + Keys.Enter);
         Find("h1").Text.ShouldBe(number + " Instruments to museums");
+        // Deleted, taken back from the chart that says so, and taken back altogether.
+        Find("form[action$='handler=Delete'] button").SendKeys(Keys.Enter);
+        wait.Until(b => b.Url.EndsWith("/chart", StringComparison.Ordinal));
+        Find(".donebox").Text.ShouldContain($"Account {number} is deleted.");
         Find(".donebox button").SendKeys(Keys.Enter);
+        wait.Until(b => b.FindElement(By.CssSelector(".donebox")).Text.Contains("Undone", StringComparison.Ordinal));
+        Find($"a[href$='/chart/{number}']").SendKeys(Keys.Enter);
+        wait.Until(b => b.FindElement(By.TagName("h1")).Text.StartsWith(number, StringComparison.Ordinal));
+        Find("form[action$='handler=Delete'] button").SendKeys(Keys.Enter);
         wait.Until(b => b.Url.EndsWith("/chart", StringComparison.Ordinal));
         browser.FindElements(By.CssSelector($"a[href$='/chart/{number}']")).ShouldBeEmpty();
     }

@@ -191,7 +191,7 @@ public static class SetUpRules
             var ladder = ladders[assignment.Purpose];
             if (ladder.Holding(assignment.Set) is null)
                 Say(assignment.Key.Count == 0 ? "purpose" : Words.Of(assignment.Key[0].Dimension).Replace('-', '_'), "off-ladder",
-                    $"{assignment.Purpose} has no rung {assignment.RungName}; the nearest is {ladder.Nearest(assignment.Set)}. Fill its columns, or add the rung to ladders.csv.");
+                    $"{assignment.Purpose} has no rung {assignment.RungName}; the nearest is {ladder.Nearest(assignment.Set)}. Fill its columns, or add the rung to its ladder.");
         }
     }
 

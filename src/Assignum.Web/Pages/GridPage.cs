@@ -27,7 +27,7 @@ public abstract class GridPage(DeskContext desk, ViewSetUp view, EditSetUp edit,
     /// <summary>Saves what a grid holds: all of it, or nothing with what is wrong by cell.</summary>
     public virtual Task<IActionResult> OnPostEditAsync([FromBody] CellEdits? sent) => GridEdits.SaveAsync(edit, Actor, EntityCode, Part, sent, What, HttpContext.RequestAborted);
 
-    public Task<IActionResult> OnPostUndoAsync(long change) => GridEdits.UndoAsync(edit, Actor, EntityCode, change, HttpContext.RequestAborted);
+    public Task<IActionResult> OnPostUndoEditAsync(long change) => GridEdits.UndoAsync(edit, Actor, EntityCode, change, HttpContext.RequestAborted);
 
     /// <summary>What the newest events would do if a grid's changes were saved; nothing is.</summary>
     public virtual Task<IActionResult> OnPostForeseeAsync([FromBody] CellEdits? sent) => GridEdits.ForeseeAsync(this, compare, Part, sent);

@@ -13,7 +13,7 @@ using Microsoft.AspNetCore.Mvc;
 namespace Assignum.Web.Pages.Entity;
 
 /// <summary>One account: every field by what it decides, everything that refers to it, its balance and latest entries; or a new one beside a neighbour.</summary>
-public sealed class AccountModel(DeskContext desk, ViewSetUp view, EditSetUp edit, ReadJournal journal, ReadAccounts accounts, CompareSetUps compare) : EntityPage(desk)
+public sealed class AccountModel(DeskContext desk, ViewSetUp view, EditSetUp edit, ReadJournal journal, ReadAccounts accounts, CompareSetUps compare) : ActingPage(desk, edit)
 {
     /// <summary>The address of a new account's page.</summary>
     public const string NewNumber = "new";
@@ -48,9 +48,6 @@ public sealed class AccountModel(DeskContext desk, ViewSetUp view, EditSetUp edi
     public IReadOnlyList<EntryHead> Latest { get; private set; } = [];
     public string? Warning { get; private set; }
 
-    [TempData] public string? Done { get; set; }
-    [TempData] public string? Change { get; set; }
-
     /// <summary>The fields by what they decide.</summary>
     public static IReadOnlyList<(string Title, IReadOnlyList<string> Columns)> Groups { get; } =
     [
@@ -60,7 +57,7 @@ public sealed class AccountModel(DeskContext desk, ViewSetUp view, EditSetUp edi
         ("Reporting", ["report_codes", "dimension_rules", "note"]),
     ];
 
-    public async Task<IActionResult> OnGetAsync() => await LoadAsync(null) ? Page() : NotFound();
+    public Task<IActionResult> OnGetAsync() => ShowAsync();
 
     /// <summary>Says of a number, while it is typed, that it is free or who holds it, and whether it suits the class.</summary>
     public async Task<IActionResult> OnGetNumberAsync([FromQuery(Name = RowForm.New + "number")] string? number, [FromQuery(Name = RowForm.New + "class")] string? @class)
@@ -118,7 +115,7 @@ public sealed class AccountModel(DeskContext desk, ViewSetUp view, EditSetUp edi
     {
         var change = RowForm.Read(Parts.Accounts, Request.Form);
         var to = Parts.Accounts.KeyOf(change.After!);
-        return await AfterAsync(await edit.RunAsync(Actor, EntityCode, change.Before is null ? $"account {change.Key} added" : $"account {change.Key} changed", Reason(reason), [change], HttpContext.RequestAborted),
+        return await AfterAsync(await Edit.RunAsync(Actor, EntityCode, change.Before is null ? $"account {change.Key} added" : $"account {change.Key} changed", Reason(reason), [change], HttpContext.RequestAborted),
             change.Before is null ? $"Account {to} was added." : "Saved.", to, RowForm.Typed(Parts.Accounts, Request.Form));
     }
 
@@ -133,14 +130,14 @@ public sealed class AccountModel(DeskContext desk, ViewSetUp view, EditSetUp edi
     public async Task<IActionResult> OnPostRenumberAsync(string? to, bool below)
     {
         to = to?.Trim() ?? "";
-        return await AfterAsync(await edit.MakeAsync(Actor, EntityCode, $"account {Number} renumbered {to}", null, (now, faults) =>
+        return await AfterAsync(await Edit.MakeAsync(Actor, EntityCode, $"account {Number} renumbered {to}", null, (now, faults) =>
         {
             if (!now.Accounts.Any(a => a.Number == Number)) faults.Add(new Core.Fault("account-missing", $"Account {Number} is no longer there.", "number"));
             return Renumbering.Plan(now, Number, to, below);
         }, HttpContext.RequestAborted), $"{Number} is {to} now, wherever it is named.", to, null);
     }
 
-    public async Task<IActionResult> OnPostDeleteAsync() => await AfterAsync(await edit.MakeAsync(Actor, EntityCode, $"account {Number} deleted", null, (now, faults) =>
+    public async Task<IActionResult> OnPostDeleteAsync() => await AfterAsync(await Edit.MakeAsync(Actor, EntityCode, $"account {Number} deleted", null, (now, faults) =>
     {
         if (now.Accounts.FirstOrDefault(a => a.Number == Number) is { } account) return [SetUpEdit.Row(Parts.Accounts, Parts.Accounts.Write(now with { Accounts = [account] })[0], null)];
         faults.Add(new Core.Fault("account-missing", $"Account {Number} is no longer there.", "number"));
@@ -152,7 +149,7 @@ public sealed class AccountModel(DeskContext desk, ViewSetUp view, EditSetUp edi
         var row = new Dictionary<string, string?> { ["account"] = Number, ["relief"] = relief?.Trim(), ["label"] = label?.Trim() };
         string?[] cells = [.. Parts.ReliefAccounts.Columns.Select(c => string.IsNullOrEmpty(row[c.Name]) ? null : row[c.Name])];
         var change = gone ? SetUpEdit.Row(Parts.ReliefAccounts, cells, null) : SetUpEdit.Row(Parts.ReliefAccounts, null, row);
-        return await AfterAsync(await edit.MakeAsync(Actor, EntityCode, gone ? $"relief {relief} of {Number} taken away" : $"relief {relief} for {Number}", null, (now, faults) =>
+        return await AfterAsync(await Edit.MakeAsync(Actor, EntityCode, gone ? $"relief {relief} of {Number} taken away" : $"relief {relief} for {Number}", null, (now, faults) =>
         {
             var (own, other) = (now.Accounts.FirstOrDefault(a => a.Number == Number), now.Accounts.FirstOrDefault(a => a.Number == relief?.Trim()));
             if (!gone && other is not null && own is not null && (other.Control != own.Control || other == own)) faults.Add(new Core.Fault("control-needed", $"{other.Number} is no other control account of {Show.Words(Core.Words.Of(own.Control))}: choose one.", "relief"));
@@ -160,40 +157,21 @@ public sealed class AccountModel(DeskContext desk, ViewSetUp view, EditSetUp edi
         }, HttpContext.RequestAborted), gone ? "Taken away." : "Added.", Number, null);
     }
 
-    private static string? Reason(string? text) => string.IsNullOrWhiteSpace(text) ? null : text.Trim();
-
     // Back to the account (or the chart, where it is gone) when it was done; the page with what is wrong when not.
-    private async Task<IActionResult> AfterAsync(Outcome<EditResult> made, string done, string? to, IReadOnlyDictionary<string, string?>? typed)
-    {
-        if (made.Refused is null)
-        {
-            Done = made.Result!.Plan.Changes.Count == 0 ? "Nothing was different." : done;
-            Change = made.Result.Id?.ToString(CultureInfo.InvariantCulture);
-            return LocalRedirect($"/e/{EntityCode}/chart{(to is null ? "" : "/" + Uri.EscapeDataString(to))}");
-        }
-        if (!await LoadAsync(typed)) return NotFound();
-        Faults = made.Faults;
-        Response.StatusCode = made.Refused == Refusal.Forbidden ? 403 : 422;
-        return Page();
-    }
+    private Task<IActionResult> AfterAsync(Outcome<EditResult> made, string done, string? to, IReadOnlyDictionary<string, string?>? typed) => AfterAsync(made, _ => done, At(to), () => ShowAsync(typed));
+
+    private string At(string? number) => $"/e/{EntityCode}/chart{(number is null ? "" : "/" + Uri.EscapeDataString(number))}";
+
+    private protected override string Here => At(Number);
+
+    private protected override string AfterUndo(EditResult undone) => At(undone.Plan.Next.Accounts.Any(a => a.Number == Number) ? Number : null);
+
+    private protected override Task<IActionResult> ShowAsync() => ShowAsync(null);
+
+    private async Task<IActionResult> ShowAsync(IReadOnlyDictionary<string, string?>? typed) => await LoadAsync(typed) ? Page() : NotFound();
 
     private async Task<IReadOnlyDictionary<string, decimal>> BalancesAsync() =>
         (await journal.BalancesAsync(Actor, EntityCode, null, HttpContext.RequestAborted)).Result!.ToDictionary(b => b.Account, b => b.Debit - b.Credit);
-
-    public async Task<IActionResult> OnPostUndoAsync(long change)
-    {
-        var undone = await edit.UndoAsync(Actor, EntityCode, change, HttpContext.RequestAborted);
-        if (undone.Refused is null)
-        {
-            Done = "Undone.";
-            var there = undone.Result!.Plan.Next.Accounts.Any(a => a.Number == Number);
-            return LocalRedirect($"/e/{EntityCode}/chart{(there ? "/" + Uri.EscapeDataString(Number) : "")}");
-        }
-        if (!await LoadAsync(null)) return NotFound();
-        Faults = undone.Faults;
-        Response.StatusCode = 422;
-        return Page();
-    }
 
     private async Task<bool> LoadAsync(IReadOnlyDictionary<string, string?>? typed)
     {

@@ -103,7 +103,9 @@ public sealed class BringModel(DeskContext desk, BringChart bring) : EntityPage(
         var applied = await bring.ApplyAsync(Actor, EntityCode, file, FileName, settings, !Whole, expected, HttpContext.RequestAborted);
         if (applied.Refused is null)
         {
-            TempData["Done"] = $"{applied.Result!.Plan.Changes.Count} rows of {FileName} were brought in. It can be undone under Files.";
+            // The chart says it and offers to undo it.
+            TempData[nameof(ActingPage.Done)] = $"{applied.Result!.Plan.Changes.Count} rows of {FileName} were brought in.";
+            TempData[nameof(ActingPage.Change)] = applied.Result.Change?.ToString(CultureInfo.InvariantCulture);
             return LocalRedirect($"/e/{EntityCode}/chart");
         }
         Faults = applied.Faults;

@@ -15,7 +15,7 @@ using Microsoft.AspNetCore.Mvc;
 namespace Assignum.Web.Pages.Entity;
 
 /// <summary>The chart in the order of the statements, with balances: a tree that is read, and a grid that is edited.</summary>
-public sealed class ChartModel(DeskContext desk, ViewSetUp view, ReadJournal journal, EditSetUp edit, BringChart bring, CompareSetUps compare) : EntityPage(desk)
+public sealed class ChartModel(DeskContext desk, ViewSetUp view, ReadJournal journal, EditSetUp edit, BringChart bring, CompareSetUps compare) : ActingPage(desk, edit)
 {
     /// <summary>Rows sent at once; the next follow as they are scrolled to.</summary>
     public const int PageRows = 250;
@@ -27,7 +27,6 @@ public sealed class ChartModel(DeskContext desk, ViewSetUp view, ReadJournal jou
     [BindProperty(SupportsGet = true)] public string? Control { get; set; }
     [BindProperty(SupportsGet = true)] public string? Lacking { get; set; }
     [BindProperty(SupportsGet = true)] public string Fields { get; set; } = "statement";
-    [TempData] public string? Done { get; set; }
 
     /// <summary>What a list can be narrowed to.</summary>
     public static readonly IReadOnlyList<(string Value, string Title)> Narrow =
@@ -105,24 +104,25 @@ public sealed class ChartModel(DeskContext desk, ViewSetUp view, ReadJournal jou
     public async Task<IActionResult> OnPostStartAsync(string? template)
     {
         var started = await bring.StartAsync(Actor, EntityCode, template ?? "", HttpContext.RequestAborted);
-        if (started.Refused is null)
-        {
-            Done = $"{started.Result!.Plan.Changes.Count(c => c.Part == Parts.Accounts)} accounts were made. Change what does not suit you; the whole start can be undone under Files.";
-            return LocalRedirect($"/e/{EntityCode}/chart");
-        }
+        return started.Refused is null ? Went($"{started.Result!.Plan.Changes.Count(c => c.Part == Parts.Accounts)} accounts were made. Change what does not suit you.", started.Result.Change) : await RefusedAsync(started);
+    }
+
+    private protected override string Here => $"/e/{EntityCode}/chart";
+
+    private protected override async Task<IActionResult> ShowAsync()
+    {
         await LoadAsync(0, PageRows);
-        Faults = started.Faults;
-        Response.StatusCode = 422;
         return Page();
     }
 
     /// <summary>Changes cells: all of them, or none with what is wrong by cell.</summary>
-    public Task<IActionResult> OnPostEditAsync([FromBody] CellEdits? sent) => GridEdits.SaveAsync(edit, Actor, EntityCode, Parts.Accounts, sent, "accounts changed in the grid", HttpContext.RequestAborted);
+    public Task<IActionResult> OnPostEditAsync([FromBody] CellEdits? sent) => GridEdits.SaveAsync(Edit, Actor, EntityCode, Parts.Accounts, sent, "accounts changed in the grid", HttpContext.RequestAborted);
 
     /// <summary>What the changed terms of accounts would make of the newest events; nothing is changed.</summary>
     public Task<IActionResult> OnPostForeseeAsync([FromBody] CellEdits? sent) => GridEdits.ForeseeAsync(this, compare, Parts.Accounts, sent);
 
-    public Task<IActionResult> OnPostUndoAsync(long change) => GridEdits.UndoAsync(edit, Actor, EntityCode, change, HttpContext.RequestAborted);
+    /// <summary>Undoes what the grid did.</summary>
+    public Task<IActionResult> OnPostUndoEditAsync(long change) => GridEdits.UndoAsync(Edit, Actor, EntityCode, change, HttpContext.RequestAborted);
 
     // The draft where there is one: what is being worked on is what is looked at.
     private async Task<SetUp> SetUpAsync() => (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;

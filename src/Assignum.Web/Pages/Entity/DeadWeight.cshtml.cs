@@ -7,14 +7,12 @@ using Microsoft.AspNetCore.Mvc;
 namespace Assignum.Web.Pages.Entity;
 
 /// <summary>Assignments that can never win and those that change nothing, with the proof; taken away as one change.</summary>
-public sealed class DeadWeightModel(DeskContext desk, ViewSetUp view, EditSetUp edit) : EntityPage(desk)
+public sealed class DeadWeightModel(DeskContext desk, ViewSetUp view, EditSetUp edit) : ActingPage(desk, edit)
 {
     public override string Place => "assignments";
-    [TempData] public string? Done { get; set; }
-    [TempData] public string? Change { get; set; }
     public IReadOnlyList<DeadAssignment> Dead { get; private set; } = [];
 
-    public Task OnGetAsync() => LoadAsync();
+    public Task<IActionResult> OnGetAsync() => ShowAsync();
 
     public async Task<IActionResult> OnGetListAsync(string? format)
     {
@@ -26,27 +24,14 @@ public sealed class DeadWeightModel(DeskContext desk, ViewSetUp view, EditSetUp 
     /// <summary>Takes all away that may go together.</summary>
     public async Task<IActionResult> OnPostAsync(string? reason)
     {
-        var made = await edit.MakeAsync(Actor, EntityCode, "dead weight taken away", string.IsNullOrWhiteSpace(reason) ? null : reason.Trim(), (now, _) => ReadCoverage.Removal(now, DeadWeight.Of(new Core.SetUps.CompiledSetUp(now))), HttpContext.RequestAborted);
-        if (made.Refused is null)
-        {
-            (Done, Change) = (made.Result!.Plan.Changes.Count switch { 0 => "Nothing was there to take away.", 1 => "1 assignment was taken away.", var n => $"{n} assignments were taken away." }, made.Result.Id?.ToString(CultureInfo.InvariantCulture));
-            return LocalRedirect($"/e/{EntityCode}/dead-weight");
-        }
-        return await RefusedAsync(made.Faults);
+        var made = await Edit.MakeAsync(Actor, EntityCode, "dead weight taken away", Reason(reason), (now, _) => ReadCoverage.Removal(now, DeadWeight.Of(new Core.SetUps.CompiledSetUp(now))), HttpContext.RequestAborted);
+        return await AfterAsync(made, n => n == 1 ? "1 assignment was taken away." : $"{n} assignments were taken away.");
     }
 
-    public async Task<IActionResult> OnPostUndoAsync(long change)
-    {
-        var undone = await edit.UndoAsync(Actor, EntityCode, change, HttpContext.RequestAborted);
-        if (undone.Refused is not null) return await RefusedAsync(undone.Faults);
-        Done = "Undone.";
-        return LocalRedirect($"/e/{EntityCode}/dead-weight");
-    }
+    private protected override string Here => $"/e/{EntityCode}/dead-weight";
 
-    private async Task<Microsoft.AspNetCore.Mvc.RazorPages.PageResult> RefusedAsync(IReadOnlyList<Core.Fault> faults)
+    private protected override async Task<IActionResult> ShowAsync()
     {
-        Faults = faults;
-        Response.StatusCode = 422;
         await LoadAsync();
         return Page();
     }

@@ -12,7 +12,7 @@ using Microsoft.AspNetCore.Mvc.RazorPages;
 namespace Assignum.Web.Pages.Entity;
 
 /// <summary>The editions: the draft and its history, publishing it, what-ifs beside it, past editions brought back.</summary>
-public sealed class EditionsModel(DeskContext desk, PublishDraft publish, ViewSetUp view, CompareSetUps compare, EditSetUp edit, KeepDrafts drafts, ReadChanges changes) : EntityPage(desk)
+public sealed class EditionsModel(DeskContext desk, PublishDraft publish, ViewSetUp view, CompareSetUps compare, EditSetUp edit, KeepDrafts drafts, ReadChanges changes) : ActingPage(desk, edit)
 {
     /// <summary>Differences that the page shows of the draft; the rest is on the page of the difference.</summary>
     public const int MostShown = 30;
@@ -20,8 +20,6 @@ public sealed class EditionsModel(DeskContext desk, PublishDraft publish, ViewSe
     public override string Place => "editions";
     [BindProperty(SupportsGet = true)] public string? From { get; set; }
     [BindProperty] public string? Note { get; set; }
-    [TempData] public string? Done { get; set; }
-    [TempData] public string? Change { get; set; }
 
     /// <summary>How the draft differs from what it is based on.</summary>
     public IReadOnlyList<DifferenceLine> Lines { get; private set; } = [];
@@ -44,7 +42,7 @@ public sealed class EditionsModel(DeskContext desk, PublishDraft publish, ViewSe
     /// <summary>Whether the draft stands on an edition that is no longer the latest.</summary>
     public static bool IsBehind(EditionRow draft, EntityState state) => draft.BasedOn != (state.Latest?.Number ?? 0);
 
-    public Task OnGetAsync() => LoadAsync();
+    public Task<IActionResult> OnGetAsync() => ShowAsync();
 
     /// <summary>What the newest events would do elsewhere under one edition than under another.</summary>
     public async Task<IActionResult> OnGetConsequencesAsync(string? before, string? after)
@@ -71,17 +69,17 @@ public sealed class EditionsModel(DeskContext desk, PublishDraft publish, ViewSe
 
     public async Task<IActionResult> OnPostAsync()
     {
-        var published = await publish.RunAsync(Actor, EntityCode, Day, string.IsNullOrWhiteSpace(Note) ? null : Note.Trim(), HttpContext.RequestAborted);
-        return published.Refused is null ? Back($"Edition {published.Result!.Number} is published.", null) : await RefusedAsync(published.Faults);
+        var published = await publish.RunAsync(Actor, EntityCode, Day, Reason(Note), HttpContext.RequestAborted);
+        return await AfterAsync(published, $"Edition {published.Result?.Number} is published.");
     }
 
     /// <summary>Makes the draft what a past edition was, as one change.</summary>
     public async Task<IActionResult> OnPostBringBackAsync(int edition)
     {
         var past = await view.OfAsync(State, edition.ToString(CultureInfo.InvariantCulture), null, HttpContext.RequestAborted);
-        if (past.Result is not { } found) return await RefusedAsync(past.Faults);
-        var made = await edit.MakeAsync(Actor, EntityCode, $"edition {edition} brought back", null, (now, _) => Difference.BringBack(now, found.SetUp.SetUp), HttpContext.RequestAborted);
-        return made.Refused is null ? Back(made.Result!.Plan.Changes.Count == 0 ? $"The draft is as edition {edition} was already." : $"The draft holds what edition {edition} held.", made.Result.Id) : await RefusedAsync(made.Faults);
+        if (past.Result is not { } found) return await RefusedAsync(past);
+        var made = await Edit.MakeAsync(Actor, EntityCode, $"edition {edition} brought back", null, (now, _) => Difference.BringBack(now, found.SetUp.SetUp), HttpContext.RequestAborted);
+        return made.Refused is null ? Went(made.Result!.Plan.Changes.Count == 0 ? $"The draft is as edition {edition} was already." : $"The draft holds what edition {edition} held.", made.Result.Id) : await RefusedAsync(made);
     }
 
     public async Task<IActionResult> OnPostApproveAsync(long revision) => await AfterAsync(await drafts.ApproveAsync(Actor, EntityCode, revision, HttpContext.RequestAborted), "The draft is approved as it is now.");
@@ -108,29 +106,21 @@ public sealed class EditionsModel(DeskContext desk, PublishDraft publish, ViewSe
     /// <summary>Works in a what-if from here on, looks at a published edition, or works in the draft again.</summary>
     public async Task<IActionResult> OnPostWorkInAsync(int? whatIf, int? edition)
     {
-        if (whatIf is { } id && State.WhatIf(id) is null) return await RefusedAsync([new Core.Fault("no-draft", "That what-if was merged or thrown away.")]);
-        if (edition is { } number && !State.Editions.Any(e => e.Number == number)) return await RefusedAsync([new Core.Fault("no-edition", $"There is no edition {number}.")]);
+        if (whatIf is { } id && State.WhatIf(id) is null) return await RefusedAsync(new Core.Fault("no-draft", "That what-if was merged or thrown away."));
+        if (edition is { } number && !State.Editions.Any(e => e.Number == number)) return await RefusedAsync(new Core.Fault("no-edition", $"There is no edition {number}."));
         HttpContext.WorkIn(EntityCode, whatIf ?? -edition);
         if (edition is not null) return LocalRedirect($"/e/{EntityCode}/assignments");
-        return Back(whatIf is null ? "You work in the draft again." : $"You work in the what-if {State.WhatIf(whatIf.Value)!.Name}.", null);
+        return Went(whatIf is null ? "You work in the draft again." : $"You work in the what-if {State.WhatIf(whatIf.Value)!.Name}.");
     }
-
-    public async Task<IActionResult> OnPostUndoAsync(long change) => await AfterAsync(await edit.UndoAsync(Actor, EntityCode, change, HttpContext.RequestAborted), "Undone.");
 
     private DateOnly? Day => DateOnly.TryParseExact(From, "yyyy-MM-dd", out var from) ? from : null;
 
-    private async Task<IActionResult> AfterAsync<T>(Outcome<T> made, string done) => made.Refused is null ? Back(done, null) : await RefusedAsync(made.Faults);
+    private async Task<IActionResult> AfterAsync<T>(Outcome<T> made, string done) => made.Refused is null ? Went(done) : await RefusedAsync(made);
 
-    private LocalRedirectResult Back(string done, long? change)
-    {
-        (Done, Change) = (done, change?.ToString(CultureInfo.InvariantCulture));
-        return LocalRedirect($"/e/{EntityCode}/editions");
-    }
+    private protected override string Here => $"/e/{EntityCode}/editions";
 
-    private async Task<PageResult> RefusedAsync(IReadOnlyList<Core.Fault> faults)
+    private protected override async Task<IActionResult> ShowAsync()
     {
-        Faults = faults;
-        Response.StatusCode = 422;
         await LoadAsync();
         return Page();
     }

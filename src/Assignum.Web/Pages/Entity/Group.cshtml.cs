@@ -10,15 +10,13 @@ using Microsoft.AspNetCore.Mvc;
 namespace Assignum.Web.Pages.Entity;
 
 /// <summary>A group: where its members land for every purpose and by what; accounts of its own filled in or cleared; whether new records come to it.</summary>
-public sealed class GroupModel(DeskContext desk, ViewSetUp view, EditSetUp edit) : EntityPage(desk)
+public sealed class GroupModel(DeskContext desk, ViewSetUp view, EditSetUp edit) : ActingPage(desk, edit)
 {
     public override string Place => "groups";
 
     /// <summary>Item, customer, supplier or project.</summary>
     [BindProperty(SupportsGet = true)] public string Kind { get; set; } = "";
     [BindProperty(SupportsGet = true)] public string Code { get; set; } = "";
-    [TempData] public string? Done { get; set; }
-    [TempData] public string? Change { get; set; }
 
     public LandingGroup Group { get; private set; } = null!;
     public CompiledSetUp SetUp { get; private set; } = null!;
@@ -42,7 +40,7 @@ public sealed class GroupModel(DeskContext desk, ViewSetUp view, EditSetUp edit)
     /// <summary>What speaks against an account that results.</summary>
     public Unfit? Wrong(Purpose purpose, MemberLanding landing) => landing.Account is not null && SetUp.Account(landing.Account) is { } account ? Fitness.Of(account, purpose, landing.By?.Key.Count == 0) : null;
 
-    public async Task<IActionResult> OnGetAsync() => await LoadAsync() ? Page() : NotFound();
+    public Task<IActionResult> OnGetAsync() => ShowAsync();
 
     /// <summary>What filling and clearing it would do: worked out beside the page, since it looks at all assignments.</summary>
     public async Task<IActionResult> OnGetOwnAsync()
@@ -64,36 +62,20 @@ public sealed class GroupModel(DeskContext desk, ViewSetUp view, EditSetUp edit)
         return row is null && !on || row?[1] == Code && on ? [] : [SetUpEdit.Row(Parts.Policies, row, on ? new Dictionary<string, string?> { ["policy"] = policy, ["value"] = Code } : null)];
     }, _ => on ? "New records come here, in the draft." : "New records get no group, in the draft.");
 
-    public async Task<IActionResult> OnPostUndoAsync(long change)
-    {
-        var undone = await edit.UndoAsync(Actor, EntityCode, change, HttpContext.RequestAborted);
-        if (undone.Refused is not null) return await RefusedAsync(undone.Faults);
-        Done = "Undone.";
-        return Back();
-    }
-
     private async Task<IActionResult> ActAsync(string what, Func<CompiledSetUp, GroupKind, IReadOnlyList<RowChange>> edits, Func<int, string> done)
     {
         if (!Words.TryParse<GroupKind>(Kind, out var kind)) return NotFound();
-        var made = await edit.MakeAsync(Actor, EntityCode, $"{Kind} group {Code} {what}", null, (now, faults) =>
+        var made = await Edit.MakeAsync(Actor, EntityCode, $"{Kind} group {Code} {what}", null, (now, faults) =>
         {
             if (!now.Groups.Any(g => g.Kind == kind && g.Code == Code)) { faults.Add(new Fault("unknown-record", $"There is no {Kind} group {Code}.")); return []; }
             return edits(new CompiledSetUp(now), kind);
         }, HttpContext.RequestAborted);
-        if (made.Refused is not null) return await RefusedAsync(made.Faults);
-        (Done, Change) = (made.Result!.Id is null ? "Nothing was different." : done(made.Result.Plan.Changes.Count), made.Result.Id?.ToString(CultureInfo.InvariantCulture));
-        return Back();
+        return await AfterAsync(made, done);
     }
 
-    private LocalRedirectResult Back() => LocalRedirect($"/e/{EntityCode}/group/{Kind}/{Uri.EscapeDataString(Code)}");
+    private protected override string Here => $"/e/{EntityCode}/group/{Kind}/{Uri.EscapeDataString(Code)}";
 
-    private async Task<IActionResult> RefusedAsync(IReadOnlyList<Fault> faults)
-    {
-        Faults = faults;
-        if (!await LoadAsync()) return NotFound();
-        Response.StatusCode = 422;
-        return Page();
-    }
+    private protected override async Task<IActionResult> ShowAsync() => await LoadAsync() ? Page() : NotFound();
 
     private async Task<bool> LoadAsync()
     {

@@ -12,12 +12,10 @@ using Microsoft.AspNetCore.Mvc;
 namespace Assignum.Web.Pages.Entity;
 
 /// <summary>The purposes, each with its ladder drawn: what sits on each rung and what it decided; rungs moved, taken away and added.</summary>
-public sealed class LaddersModel(DeskContext desk, ViewSetUp view, EditSetUp edit, CompareSetUps compare, ReadCoverage coverage) : EntityPage(desk)
+public sealed class LaddersModel(DeskContext desk, ViewSetUp view, EditSetUp edit, CompareSetUps compare, ReadCoverage coverage) : ActingPage(desk, edit)
 {
     public override string Place => "assignments";
     [BindProperty(SupportsGet = true)] public string? Name { get; set; }
-    [TempData] public string? Done { get; set; }
-    [TempData] public string? Change { get; set; }
 
     public Purpose Purpose { get; private set; } = null!;
     public CompiledSetUp SetUp { get; private set; } = null!;
@@ -49,7 +47,7 @@ public sealed class LaddersModel(DeskContext desk, ViewSetUp view, EditSetUp edi
     /// <summary>The account of the purpose's default, or null.</summary>
     public Account? Default => SetUp.Landings.AssignmentsOf(Purpose).FirstOrDefault(a => a.Key.Count == 0) is { } a ? SetUp.Account(a.Account) : null;
 
-    public async Task<IActionResult> OnGetAsync() => await LoadAsync(null) ? Page() : NotFound();
+    public Task<IActionResult> OnGetAsync() => ShowAsync();
 
     /// <summary>What the newest events would do with the rungs as the form has them; nothing is changed.</summary>
     public async Task<IActionResult> OnPostForeseeAsync(string[]? rung, string? add, bool take)
@@ -63,16 +61,9 @@ public sealed class LaddersModel(DeskContext desk, ViewSetUp view, EditSetUp edi
     {
         if (Find() is not { } purpose) return NotFound();
         var asked = shipped ? [.. purpose.Shipped.Select(r => r.Name)] : Asked(rung, add);
-        var made = await edit.MakeAsync(Actor, EntityCode, $"ladder of {purpose.Name} changed", string.IsNullOrWhiteSpace(reason) ? null : reason.Trim(), (now, faults) => Edits(now, purpose, asked, take, faults), HttpContext.RequestAborted);
-        if (made.Refused is null)
-        {
-            (Done, Change) = (made.Result!.Plan.Changes.Count == 0 ? "Nothing was different." : "The ladder is changed in the draft.", made.Result.Id?.ToString(CultureInfo.InvariantCulture));
-            return LocalRedirect($"/e/{EntityCode}/ladders/{purpose.Name}");
-        }
-        Faults = made.Faults;
-        Response.StatusCode = 422;
-        await LoadAsync(asked);
-        return Page();
+        Name = purpose.Name;
+        var made = await Edit.MakeAsync(Actor, EntityCode, $"ladder of {purpose.Name} changed", Reason(reason), (now, faults) => Edits(now, purpose, asked, take, faults), HttpContext.RequestAborted);
+        return await AfterAsync(made, _ => "The ladder is changed in the draft.", show: () => ShowAsync(asked));
     }
 
     /// <summary>Borrows from another purpose, or no longer.</summary>
@@ -90,26 +81,15 @@ public sealed class LaddersModel(DeskContext desk, ViewSetUp view, EditSetUp edi
     {
         if (Find() is not { } purpose) return NotFound();
         Name = purpose.Name;
-        var made = await edit.MakeAsync(Actor, EntityCode, what, string.IsNullOrWhiteSpace(reason) ? null : reason.Trim(), (now, _) => edits(now), HttpContext.RequestAborted);
-        if (made.Refused is null)
-        {
-            (Done, Change) = (made.Result!.Plan.Changes.Count switch { 0 => "Nothing was different.", 1 => "That is changed in the draft.", var n => $"{n} purposes borrow in the draft." }, made.Result.Id?.ToString(CultureInfo.InvariantCulture));
-            return LocalRedirect($"/e/{EntityCode}/ladders/{purpose.Name}");
-        }
-        Faults = made.Faults;
-        Response.StatusCode = 422;
-        await LoadAsync(null);
-        return Page();
+        var made = await Edit.MakeAsync(Actor, EntityCode, what, Reason(reason), (now, _) => edits(now), HttpContext.RequestAborted);
+        return await AfterAsync(made, n => n == 1 ? "That is changed in the draft." : $"{n} purposes borrow in the draft.");
     }
 
-    public async Task<IActionResult> OnPostUndoAsync(long change)
-    {
-        var undone = await edit.UndoAsync(Actor, EntityCode, change, HttpContext.RequestAborted);
-        if (undone.Refused is null) { Done = "Undone."; return LocalRedirect($"/e/{EntityCode}/ladders/{Name}"); }
-        Faults = undone.Faults;
-        Response.StatusCode = 422;
-        return await LoadAsync(null) ? Page() : NotFound();
-    }
+    private protected override string Here => $"/e/{EntityCode}/ladders/{Name}";
+
+    private protected override Task<IActionResult> ShowAsync() => ShowAsync(null);
+
+    private async Task<IActionResult> ShowAsync(List<string>? asked) => await LoadAsync(asked) ? Page() : NotFound();
 
     private Purpose? Find() => Purposes.Find(Name ?? Purposes.SalesRevenue.Name);
 

@@ -8,7 +8,7 @@ using Microsoft.AspNetCore.Mvc;
 namespace Assignum.Web.Pages.Entity;
 
 /// <summary>A what-if merged into the draft, or a draft brought onto the latest edition: what comes, and what two people changed differently, chosen cell by cell.</summary>
-public sealed class MergeModel(DeskContext desk, MergeDrafts merge) : EntityPage(desk)
+public sealed class MergeModel(DeskContext desk, MergeDrafts merge, EditSetUp edit) : ActingPage(desk, edit)
 {
     // Names of the choices begin with this.
     private const string Choice = "take:";
@@ -20,8 +20,6 @@ public sealed class MergeModel(DeskContext desk, MergeDrafts merge) : EntityPage
 
     /// <summary>Onto the latest edition, instead of into the draft.</summary>
     [BindProperty(SupportsGet = true)] public bool Onto { get; set; }
-    [TempData] public string? Done { get; set; }
-    [TempData] public string? Change { get; set; }
 
     public MergeResult? Merged { get; private set; }
     public IReadOnlyDictionary<string, bool> Takes { get; private set; } = new Dictionary<string, bool>();
@@ -29,7 +27,7 @@ public sealed class MergeModel(DeskContext desk, MergeDrafts merge) : EntityPage
     /// <summary>The name of a conflict's choice in the form.</summary>
     public static string Field(MergeConflict conflict) => Choice + conflict.Id;
 
-    public async Task<IActionResult> OnGetAsync() => await LookAsync() ? Page() : NotFound();
+    public Task<IActionResult> OnGetAsync() => ShowAsync();
 
     public async Task<IActionResult> OnPostAsync(long revision)
     {
@@ -40,13 +38,14 @@ public sealed class MergeModel(DeskContext desk, MergeDrafts merge) : EntityPage
         if (made.Result is { } done)
         {
             if (!Onto && State.WorkedIn?.Id == Id) HttpContext.WorkIn(EntityCode, null);
-            (Done, Change) = (Onto ? $"It stands on edition {State.Latest!.Number} now." : $"What-if {done.Draft.Name} is merged into the draft.", done.Change?.ToString(CultureInfo.InvariantCulture));
-            return LocalRedirect($"/e/{EntityCode}/editions");
+            return Went(Onto ? $"It stands on edition {State.Latest!.Number} now." : $"What-if {done.Draft.Name} is merged into the draft.", done.Change);
         }
-        Faults = made.Faults;
-        Response.StatusCode = 422;
-        return await LookAsync() ? Page() : NotFound();
+        return await RefusedAsync(made);
     }
+
+    private protected override string Here => $"/e/{EntityCode}/editions";
+
+    private protected override async Task<IActionResult> ShowAsync() => await LookAsync() ? Page() : NotFound();
 
     private async Task<bool> LookAsync()
     {

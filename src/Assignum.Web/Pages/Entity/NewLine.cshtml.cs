@@ -9,11 +9,9 @@ using Microsoft.AspNetCore.Mvc;
 namespace Assignum.Web.Pages.Entity;
 
 /// <summary>A new line of business on one page: like a sibling, with what it needs and a purchase and a sale of it before it is there, as one change.</summary>
-public sealed class NewLineModel(DeskContext desk, ViewSetUp view, OpenLine open, EditSetUp edit) : EntityPage(desk)
+public sealed class NewLineModel(DeskContext desk, ViewSetUp view, OpenLine open, EditSetUp edit) : ActingPage(desk, edit)
 {
     public override string Place => "groups";
-    [TempData] public string? Done { get; set; }
-    [TempData] public string? Change { get; set; }
 
     [BindProperty(SupportsGet = true)] public string? Sibling { get; set; }
     [BindProperty] public string? Code { get; set; }
@@ -26,7 +24,7 @@ public sealed class NewLineModel(DeskContext desk, ViewSetUp view, OpenLine open
 
     /// <summary>The first items, one a line: a code, then a name.</summary>
     [BindProperty] public string? Items { get; set; }
-    [BindProperty] public string? Reason { get; set; }
+    [BindProperty(Name = "reason")] public string? Why { get; set; }
 
     /// <summary>The sibling's accounts, each with what was asked for in its place.</summary>
     public IReadOnlyList<(LikeAccount Proposed, bool Own, string? Number, string? Name)> Accounts { get; private set; } = [];
@@ -38,36 +36,26 @@ public sealed class NewLineModel(DeskContext desk, ViewSetUp view, OpenLine open
     public Task OnGetAsync() => LoadAsync(false);
 
     /// <summary>Shows the accounts of the sibling, with numbers and names beside them.</summary>
-    public Task<IActionResult> OnPostLikeAsync() => ShowAsync(false);
+    public Task<IActionResult> OnPostLikeAsync() => LookAsync(false);
 
     /// <summary>Looks at it as it is filled in.</summary>
-    public Task<IActionResult> OnPostLookAsync() => ShowAsync(true);
+    public Task<IActionResult> OnPostLookAsync() => LookAsync(true);
 
     public async Task<IActionResult> OnPostAsync()
     {
         await LoadAsync(true);
-        var made = await open.RunAsync(Actor, EntityCode, Wish(), string.IsNullOrWhiteSpace(Reason) ? null : Reason.Trim(), HttpContext.RequestAborted);
-        if (made.Refused is not null)
-        {
-            Faults = made.Faults;
-            Response.StatusCode = made.Refused == Refusal.Forbidden ? 403 : 422;
-            return Page();
-        }
-        (Done, Change) = ($"{Code} {Name} is open: {made.Result!.Plan.Changes.Count} rows, undone as one.", made.Result.Id?.ToString(CultureInfo.InvariantCulture));
-        return LocalRedirect($"/e/{EntityCode}/new-line?opened={Uri.EscapeDataString(Code!.Trim())}");
+        return await AfterAsync(await open.RunAsync(Actor, EntityCode, Wish(), Reason(Why), HttpContext.RequestAborted), n => $"{Code} {Name} is open: {n} rows, undone as one.", $"{Here}?opened={Uri.EscapeDataString(Code?.Trim() ?? "")}", () => Task.FromResult<IActionResult>(Page()));
     }
 
-    public async Task<IActionResult> OnPostUndoAsync(long change)
+    private protected override string Here => $"/e/{EntityCode}/new-line";
+
+    private protected override async Task<IActionResult> ShowAsync()
     {
-        var undone = await edit.UndoAsync(Actor, EntityCode, change, HttpContext.RequestAborted);
-        if (undone.Refused is null) { Done = "Undone."; return LocalRedirect($"/e/{EntityCode}/new-line"); }
-        Faults = undone.Faults;
-        Response.StatusCode = 422;
         await LoadAsync(false);
         return Page();
     }
 
-    private async Task<IActionResult> ShowAsync(bool asTyped)
+    private async Task<IActionResult> LookAsync(bool asTyped)
     {
         await LoadAsync(asTyped);
         if (!string.IsNullOrWhiteSpace(Sibling) && setUp!.SetUp.Groups.All(g => g.Kind != GroupKind.Item || g.Code != Sibling.Trim()))

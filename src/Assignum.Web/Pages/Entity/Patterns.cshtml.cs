@@ -12,7 +12,7 @@ using Microsoft.AspNetCore.Mvc;
 namespace Assignum.Web.Pages.Entity;
 
 /// <summary>Every kind of event explained and drawn with an example in the entity's own accounts, under policies that can be tried.</summary>
-public sealed class PatternsModel(DeskContext desk, ShowPattern show, EditSetUp edit) : EntityPage(desk)
+public sealed class PatternsModel(DeskContext desk, ShowPattern show, EditSetUp edit) : ActingPage(desk, edit)
 {
     public override string Place => "patterns";
 
@@ -28,29 +28,23 @@ public sealed class PatternsModel(DeskContext desk, ShowPattern show, EditSetUp 
 
     public bool Trying => Policies.Any(p => p.Live != p.Tried);
 
-    [TempData] public string? Done { get; set; }
-    [TempData] public string? Change { get; set; }
-
-    public Task<IActionResult> OnGetAsync() => ShowAsync(Tried(k => Request.Query[k]));
+    public Task<IActionResult> OnGetAsync() => ShowAsync();
 
     /// <summary>Puts policies that were tried into the draft.</summary>
     public async Task<IActionResult> OnPostKeepAsync(string? reason)
     {
         var tried = Tried(k => Request.Form[k]);
-        var made = await edit.MakeAsync(Actor, EntityCode, "policies changed", string.IsNullOrWhiteSpace(reason) ? null : reason.Trim(), (now, _) =>
+        var made = await Edit.MakeAsync(Actor, EntityCode, "policies changed", Reason(reason), (now, _) =>
             [.. tried.Select(t => SetUpEdit.Row(Parts.Policies, Parts.Policies.Row(now, t.Key), new Dictionary<string, string?> { ["policy"] = t.Key, ["value"] = t.Value }))], HttpContext.RequestAborted);
-        if (made.Refused is not null) { Faults = made.Faults; Response.StatusCode = 422; return await ShowAsync(tried); }
-        (Done, Change) = (made.Result!.Id is null ? "Nothing was different." : "The policies are changed in the draft.", made.Result.Id?.ToString(System.Globalization.CultureInfo.InvariantCulture));
-        return LocalRedirect($"/e/{EntityCode}/patterns?kind={Uri.EscapeDataString(Kind ?? "")}");
+        return await AfterAsync(made, _ => "The policies are changed in the draft.", show: () => ShowAsync(tried));
     }
 
-    public async Task<IActionResult> OnPostUndoAsync(long change)
-    {
-        var undone = await edit.UndoAsync(Actor, EntityCode, change, HttpContext.RequestAborted);
-        if (undone.Refused is not null) { Faults = undone.Faults; Response.StatusCode = 422; return await ShowAsync(Tried(k => Request.Query[k])); }
-        Done = "Undone.";
-        return LocalRedirect($"/e/{EntityCode}/patterns?kind={Uri.EscapeDataString(Kind ?? "")}");
-    }
+    /// <inheritdoc/>
+    public override IReadOnlyDictionary<string, string> Kept => new Dictionary<string, string> { ["kind"] = Kind ?? "" };
+
+    private protected override string Here => $"/e/{EntityCode}/patterns?kind={Uri.EscapeDataString(Kind ?? "")}";
+
+    private protected override Task<IActionResult> ShowAsync() => ShowAsync(Tried(k => Request.Query[k]));
 
     // Policies with a list of values, of which one is named; four eyes are not switched here.
     private static Dictionary<string, string> Tried(Func<string, Microsoft.Extensions.Primitives.StringValues> asked) => Core.SetUps.Policies.Known.Where(p => p.Key != "four-eyes" && p.Value.Contains(asked(p.Key).ToString())).ToDictionary(p => p.Key, p => asked(p.Key).ToString(), StringComparer.Ordinal);

@@ -9,36 +9,31 @@ using Microsoft.AspNetCore.Mvc;
 namespace Assignum.Web.Pages.Entity;
 
 /// <summary>Puts another account in an account's place wherever the draft names it, and archives it; one change, undone as one.</summary>
-public sealed class ReplaceModel(DeskContext desk, ViewSetUp view, EditSetUp edit, ReadJournal journal, CompareSetUps compare) : EntityPage(desk)
+public sealed class ReplaceModel(DeskContext desk, ViewSetUp view, EditSetUp edit, ReadJournal journal, CompareSetUps compare) : ActingPage(desk, edit)
 {
     public override string Place => "chart";
     [BindProperty(SupportsGet = true)] public string Number { get; set; } = "";
     [BindProperty] public string? Replacement { get; set; }
-    [BindProperty] public string? Reason { get; set; }
+    [BindProperty(Name = "reason")] public string? Why { get; set; }
     public Account? Account { get; private set; }
     public decimal? Balance { get; private set; }
     public IReadOnlyList<AccountReference> References { get; private set; } = [];
     public IReadOnlyList<Purpose> Purposes { get; private set; } = [];
     public IReadOnlyDictionary<string, string> Own { get; private set; } = new Dictionary<string, string>();
 
-    public async Task<IActionResult> OnGetAsync() => await LoadAsync() ? Page() : NotFound();
+    public Task<IActionResult> OnGetAsync() => ShowAsync();
 
     public async Task<IActionResult> OnPostAsync()
     {
         Own = Chosen();
-        var made = await edit.MakeAsync(Actor, EntityCode, $"account {Number} replaced{(string.IsNullOrWhiteSpace(Replacement) ? "" : " by " + Replacement.Trim())} and archived", string.IsNullOrWhiteSpace(Reason) ? null : Reason.Trim(),
+        var made = await Edit.MakeAsync(Actor, EntityCode, $"account {Number} replaced{(string.IsNullOrWhiteSpace(Replacement) ? "" : " by " + Replacement.Trim())} and archived", Reason(Why),
             (now, faults) => ChartReferences.Replace(now, Number, Replacement?.Trim(), Own, faults), HttpContext.RequestAborted);
-        if (made.Refused is null)
-        {
-            TempData["Done"] = $"{Number} is archived; {made.Result!.Plan.Changes.Count - 1} rows name another account now.";
-            TempData["Change"] = made.Result.Id?.ToString(CultureInfo.InvariantCulture);
-            return LocalRedirect($"/e/{EntityCode}/chart/{Uri.EscapeDataString(Number)}");
-        }
-        if (!await LoadAsync()) return NotFound();
-        Faults = made.Faults;
-        Response.StatusCode = made.Refused == Refusal.Forbidden ? 403 : 422;
-        return Page();
+        return await AfterAsync(made, n => $"{Number} is archived; {n - 1} rows name another account now.");
     }
+
+    private protected override string Here => $"/e/{EntityCode}/chart/{Uri.EscapeDataString(Number)}";
+
+    private protected override async Task<IActionResult> ShowAsync() => await LoadAsync() ? Page() : NotFound();
 
     /// <summary>What the newest events would do elsewhere with what is chosen so far.</summary>
     public async Task<IActionResult> OnPostConsequencesAsync()

@@ -11,7 +11,7 @@ namespace Assignum.Web.Pages.Entity;
 /// <summary>A view that was taken out as a workbook and edited comes back: new, changed, gone, conflicting and wrong, then whole or not at all.</summary>
 [RequestFormLimits(MultipartBodyLengthLimit = Limits.Upload, ValueCountLimit = 20_000)]
 [RequestSizeLimit(Limits.Upload + (1 << 20))]
-public sealed class SheetModel(DeskContext desk, BringSheet bring, EditSetUp edit) : EntityPage(desk)
+public sealed class SheetModel(DeskContext desk, BringSheet bring, EditSetUp edit) : ActingPage(desk, edit)
 {
     /// <summary>Rows that the page lists of anything.</summary>
     public const int MostShown = 200;
@@ -23,14 +23,12 @@ public sealed class SheetModel(DeskContext desk, BringSheet bring, EditSetUp edi
 
     /// <summary>The list that the view is of.</summary>
     [BindProperty(SupportsGet = true)] public string Of { get; set; } = "";
-    [TempData] public string? Done { get; set; }
-    [TempData] public string? Change { get; set; }
 
     public BroughtSheet? Brought { get; private set; }
     public Guid Upload { get; private set; }
     public string FileName { get; private set; } = "";
     public bool Values { get; private set; }
-    public string? Reason { get; private set; }
+    public string? Why { get; private set; }
 
     /// <summary>Of conflicts that were decided: whether the sheet wins.</summary>
     public IReadOnlyDictionary<string, bool> Decided { get; private set; } = new Dictionary<string, bool>();
@@ -42,12 +40,12 @@ public sealed class SheetModel(DeskContext desk, BringSheet bring, EditSetUp edi
     /// <summary>The name of a conflict's field in the form.</summary>
     public static string Field(SheetConflict conflict) => "stays:" + Convert.ToBase64String(System.Text.Encoding.UTF8.GetBytes(conflict.Id));
 
-    public IActionResult OnGet() => Part is null ? NotFound() : Page();
+    public Task<IActionResult> OnGetAsync() => ShowAsync();
 
     public async Task<IActionResult> OnPostLookAsync(IFormFile? file)
     {
         if (Part is null) return NotFound();
-        if (file is null) return Refuse(new Fault("no-file", "Choose a workbook first.", "file"));
+        if (file is null) return await RefusedAsync(new Fault("no-file", "Choose a workbook first.", "file"));
         using var bytes = new MemoryStream();
         await file.CopyToAsync(bytes, HttpContext.RequestAborted);
         await using (var db = await Desk.Database.OpenAsync(HttpContext.RequestAborted))
@@ -58,47 +56,29 @@ public sealed class SheetModel(DeskContext desk, BringSheet bring, EditSetUp edi
     public async Task<IActionResult> OnPostApplyAsync(Guid upload, bool values, string? reason)
     {
         if (Part is not { } part) return NotFound();
-        (Upload, Values, Reason) = (upload, values, string.IsNullOrWhiteSpace(reason) ? null : reason.Trim());
+        (Upload, Values, Why) = (upload, values, Reason(reason));
         Decided = Request.Form.Where(f => f.Key.StartsWith("stays:", StringComparison.Ordinal)).Select(f => (Id: Text(f.Key[6..]), Theirs: f.Value.ToString() == "theirs")).Where(d => d.Id is not null).ToDictionary(d => d.Id!, d => d.Theirs);
         (string Name, byte[] Content)? kept;
         await using (var db = await Desk.Database.OpenAsync(HttpContext.RequestAborted))
             kept = await UploadStore.FindAsync(db, State.Id, upload, Actor.Name, HttpContext.RequestAborted);
-        if (kept is not { } found) return Refuse(new Fault("no-file", "The workbook is kept for a day after it was looked at. Choose it again.", "file"));
-        var made = await bring.ApplyAsync(Actor, EntityCode, part, found.Content, found.Name, Reason, Decided, values, HttpContext.RequestAborted);
-        if (made.Refused is null)
-        {
-            (Done, Change) = (made.Result!.Id is null ? "Nothing was different." : $"{(made.Result.Plan.Changes.Count == 1 ? "1 row" : $"{made.Result.Plan.Changes.Count} rows")} of {found.Name} came in.", made.Result.Id?.ToString(CultureInfo.InvariantCulture));
-            return LocalRedirect($"/e/{EntityCode}/sheet/{Of}");
-        }
-        Faults = made.Faults;
-        return await LookAsync(found.Content, found.Name);
-    }
-
-    public async Task<IActionResult> OnPostUndoAsync(long change)
-    {
-        var undone = await edit.UndoAsync(Actor, EntityCode, change, HttpContext.RequestAborted);
-        if (undone.Refused is not null) return Refuse([.. undone.Faults]);
-        Done = $"Undone: {undone.Result!.Plan.Changes.Count} rows are as they were before.";
-        return LocalRedirect($"/e/{EntityCode}/sheet/{Of}");
+        if (kept is not { } found) return await RefusedAsync(new Fault("no-file", "The workbook is kept for a day after it was looked at. Choose it again.", "file"));
+        var made = await bring.ApplyAsync(Actor, EntityCode, part, found.Content, found.Name, Why, Decided, values, HttpContext.RequestAborted);
+        return await AfterAsync(made, n => $"{(n == 1 ? "1 row" : $"{n} rows")} of {found.Name} came in.", show: () => LookAsync(found.Content, found.Name));
     }
 
     private async Task<IActionResult> LookAsync(byte[] content, string name)
     {
         FileName = name;
         var looked = await bring.LookAsync(Actor, State, Part!, content, Decided, Values, HttpContext.RequestAborted);
-        if (looked.Result is null) return Refuse([.. looked.Faults]);
+        if (looked.Result is null) return await RefusedAsync(looked);
         Brought = looked.Result;
-        if (Brought.Faults.Count > 0 || Faults.Count > 0) Response.StatusCode = 422;
+        if (Brought.Faults.Count > 0) Response.StatusCode = 422;
         return Page();
     }
 
-    private IActionResult Refuse(params Fault[] faults)
-    {
-        if (Part is null) return NotFound();
-        Faults = faults;
-        Response.StatusCode = 422;
-        return Page();
-    }
+    private protected override string Here => $"/e/{EntityCode}/sheet/{Of}";
+
+    private protected override Task<IActionResult> ShowAsync() => Task.FromResult<IActionResult>(Part is null ? NotFound() : Page());
 
     private static string? Text(string base64)
     {

@@ -11,7 +11,7 @@ using Microsoft.AspNetCore.Mvc;
 namespace Assignum.Web.Pages.Entity;
 
 /// <summary>Tax: the matrix, the codes with their rates by date, and the boxes of the return. Edits go to the draft.</summary>
-public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, TaxUse use, CompareSetUps compare) : EntityPage(desk)
+public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, TaxUse use, CompareSetUps compare) : ActingPage(desk, edit)
 {
     public override string Place => "tax";
 
@@ -33,9 +33,8 @@ public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, T
     /// <summary>What was typed into the matrix, where it comes back with a fault.</summary>
     public IReadOnlyDictionary<(string, string), string> Typed { get; private set; } = new Dictionary<(string, string), string>();
 
-    /// <summary>The change just made, to be undone.</summary>
-    [TempData] public string? Change { get; set; }
-    [TempData] public string? Done { get; set; }
+    /// <inheritdoc/>
+    public override IReadOnlyDictionary<string, string> Kept => new Dictionary<string, string> { ["show"] = Show ?? "matrix", ["direction"] = Words.Of(Side) };
 
     public static DateOnly Today => DateOnly.FromDateTime(DateTime.UtcNow);
 
@@ -110,9 +109,9 @@ public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, T
     public async Task<IActionResult> OnPostRateAsync(string[] codes, string? percent, string? from, string? reason)
     {
         Show = "codes";
-        if (codes.Length == 0) return await RefuseAsync(new Fault("no-code", "Choose at least one tax code that the rate is for.", "codes"));
+        if (codes.Length == 0) return await RefusedAsync(new Fault("no-code", "Choose at least one tax code that the rate is for.", "codes"));
         if (!decimal.TryParse(percent, NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var rate) || rate > 1000)
-            return await RefuseAsync(new Fault("bad-number", "Write the rate in percent with a point, such as 13.5.", "percent"));
+            return await RefusedAsync(new Fault("bad-number", "Write the rate in percent with a point, such as 13.5.", "percent"));
         var cell = (rate / 100).ToString("0.##########", CultureInfo.InvariantCulture);
         return await EditAsync($"rate of {percent} % from {from}", reason, [.. codes.Select(c => new RowChange(Parts.TaxRates, ChangeKind.Added, c + "\u001f" + from, null, [c, from, cell]))], "?show=codes");
     }
@@ -124,31 +123,15 @@ public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, T
         return await EditAsync($"rate of {code} from {from} taken away", null, [new RowChange(Parts.TaxRates, ChangeKind.Removed, code + "\u001f" + from, [code, from, rate], null)], "?show=codes");
     }
 
-    public async Task<IActionResult> OnPostUndoAsync(long change)
-    {
-        var undone = await edit.UndoAsync(Actor, EntityCode, change, HttpContext.RequestAborted);
-        if (undone.Refused is not null) return await RefuseAsync([.. undone.Faults]);
-        Done = "Undone.";
-        return LocalRedirect($"/e/{EntityCode}/tax?show={Uri.EscapeDataString(Show ?? "matrix")}&direction={Words.Of(Side)}");
-    }
-
     private async Task<IActionResult> EditAsync(string what, string? reason, IReadOnlyList<RowChange> edits, string back)
     {
-        var made = await edit.RunAsync(Actor, EntityCode, what, string.IsNullOrWhiteSpace(reason) ? null : reason.Trim(), edits, HttpContext.RequestAborted);
-        if (made.Refused is not null) return await RefuseAsync([.. made.Faults]);
-        Change = made.Result!.Id?.ToString(CultureInfo.InvariantCulture);
-        Done = made.Result.Plan.Changes.Count switch { 0 => "Nothing was different.", 1 => "1 row of the draft was changed.", var n => $"{n} rows of the draft were changed." };
-        return LocalRedirect($"/e/{EntityCode}/tax{back}");
+        var made = await Edit.RunAsync(Actor, EntityCode, what, Reason(reason), edits, HttpContext.RequestAborted);
+        return await AfterAsync(made, n => n == 1 ? "1 row of the draft was changed." : $"{n} rows of the draft were changed.", $"/e/{EntityCode}/tax{back}");
     }
 
-    private async Task<IActionResult> RefuseAsync(params Fault[] faults)
-    {
-        Faults = faults;
-        Response.StatusCode = 422;
-        return await ShowAsync();
-    }
+    private protected override string Here => $"/e/{EntityCode}/tax?show={Uri.EscapeDataString(Show ?? "matrix")}&direction={Words.Of(Side)}";
 
-    private async Task<IActionResult> ShowAsync()
+    private protected override async Task<IActionResult> ShowAsync()
     {
         Show = Show is "codes" or "boxes" ? Show : "matrix";
         var set = await view.OfAsync(State, "draft", null, HttpContext.RequestAborted);
