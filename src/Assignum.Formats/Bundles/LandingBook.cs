@@ -80,20 +80,25 @@ public static class LandingBook
         return new Seen(across, columns, rows);
     }
 
-    /// <summary>The grid as it comes back, cell by cell.</summary>
-    internal static List<(int Line, string?[] Cells)> ReadGrid(IExcelDataReader reader, out string[] header)
+    /// <summary>The sheet as it comes back: its first line, and the cells of the others by line.</summary>
+    /// <param name="Errors">Cells that hold an error of the spreadsheet, by line and column.</param>
+    internal sealed record Grid(string[] Header, List<(int Line, string?[] Cells)> Rows, IReadOnlySet<(int, int)> Errors);
+
+    /// <summary>Reads the sheet cell by cell.</summary>
+    internal static Grid ReadGrid(IExcelDataReader reader, IReadOnlySet<(int, int)> errors)
     {
-        header = reader.Read() ? [.. Enumerable.Range(0, reader.FieldCount).Select(i => reader.GetValue(i)?.ToString() ?? "")] : [];
+        string[] header = reader.Read() ? [.. Enumerable.Range(0, reader.FieldCount).Select(i => reader.GetValue(i)?.ToString() ?? "")] : [];
         var rows = new List<(int, string?[])>();
         while (reader.Read() && rows.Count < CsvSheet.MostRows)
             rows.Add((reader.Depth + 1, [.. Enumerable.Range(0, reader.FieldCount).Select(i => Workbook.Cell(reader.GetValue(i), CellType.Text))]));
-        return rows;
+        return new Grid(header, rows, errors);
     }
 
     /// <summary>Makes rows of assignments of what came back.</summary>
     /// <param name="own">Assignments that were shown as their own when the view was taken out.</param>
-    internal static Sheet? AsAssignments(string[] header, List<(int Line, string?[] Cells)> grid, Seen seen, IReadOnlyList<string?[]> own, IReadOnlySet<(int, int)> errors, List<FormFault> faults)
+    internal static Sheet? AsAssignments(Grid grid, Seen seen, IReadOnlyList<string?[]> own, List<FormFault> faults)
     {
+        var header = grid.Header;
         void Fault(int line, string column, string code, string message) => faults.Add(new FormFault(Name, line, column, code, message));
         int At(string name) => Array.FindIndex(header, h => h.Trim() == name);
         var (purposeAt, withAt, codeAt) = (At("purpose"), At("with"), At("with_code"));
@@ -115,7 +120,7 @@ public static class LandingBook
         var places = new Dictionary<string, string>(StringComparer.Ordinal);
         var told = new HashSet<(string, string?, string?)>();
         var left = new Dictionary<string, string?[]>(before, StringComparer.Ordinal);
-        foreach (var (line, cells) in grid)
+        foreach (var (line, cells) in grid.Rows)
         {
             string? Cell(int at) => at < 0 || at >= cells.Length || string.IsNullOrWhiteSpace(cells[at]) ? null : cells[at]!.Trim();
             if (cells.All(string.IsNullOrWhiteSpace)) continue;
@@ -133,7 +138,7 @@ public static class LandingBook
             var shown = seen.Rows.GetValueOrDefault(row);
             foreach (var (at, number) in columns)
             {
-                if (errors.Contains((line, at)) || Cell(at) is { } text && Workbook.CellErrors.Contains(text)) { Fault(line, seen.Columns[number], "cell-error", "This cell holds an error of the spreadsheet, such as #REF!: give it a value."); continue; }
+                if (grid.Errors.Contains((line, at)) || Cell(at) is { } text && Workbook.CellErrors.Contains(text)) { Fault(line, seen.Columns[number], "cell-error", "This cell holds an error of the spreadsheet, such as #REF!: give it a value."); continue; }
                 var key = KeyOf(purpose, seen.Across, seen.Columns[number], with);
                 if (Cell(at) == shown?[number]) continue;
                 var had = before.GetValueOrDefault(key);

@@ -73,7 +73,7 @@ public static class ViewBook
     {
         Sheet? sheet = null;
         taken = null;
-        (string[] Header, List<(int, string?[])> Rows, IReadOnlySet<(int, int)> Errors)? landings = null;
+        LandingBook.Grid? landings = null;
         LandingBook.Seen? seen = null;
         try
         {
@@ -84,7 +84,7 @@ public static class ViewBook
             do
             {
                 if (reader.Name == part.Name) sheet = Workbook.ReadSheet(part, reader, marks.GetValueOrDefault(reader.Name)?.Errors ?? CellMarks.None.Errors, faults);
-                else if (part == Parts.Assignments && reader.Name == LandingBook.Name) landings = (LandingBook.ReadGrid(reader, out var header) is var rows ? header : [], rows, marks.GetValueOrDefault(reader.Name)?.Errors ?? CellMarks.None.Errors);
+                else if (part == Parts.Assignments && reader.Name == LandingBook.Name) landings = LandingBook.ReadGrid(reader, marks.GetValueOrDefault(reader.Name)?.Errors ?? CellMarks.None.Errors);
                 else if (reader.Name == Taken) (taken, seen) = ReadTaken(part, reader);
             }
             while (reader.NextResult());
@@ -95,10 +95,10 @@ public static class ViewBook
             faults.Add(new FormFault("", 0, "", "not-a-workbook", "This is no workbook (.xlsx), or it is damaged."));
             return null;
         }
-        if (sheet is null && landings is { } grid)
+        if (sheet is null && landings is not null)
         {
             if (taken is null || seen is null) faults.Add(new FormFault(LandingBook.Name, 0, "", "not-compared", "The workbook no longer says what it showed when it was taken out, so what was changed in it cannot be told. Take the life cycle out again and change that."));
-            else sheet = LandingBook.AsAssignments(grid.Header, grid.Rows, seen, taken, grid.Errors, faults);
+            else sheet = LandingBook.AsAssignments(landings, seen, taken, faults);
         }
         if (sheet is null && faults.Count == 0) faults.Add(new FormFault(part.Name, 0, "", "missing-sheet", $"The workbook has no sheet '{part.Name}': take the view out again and edit that."));
         return sheet;
