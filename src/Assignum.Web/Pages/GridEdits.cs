@@ -40,15 +40,16 @@ public static class GridEdits
     }
 
     /// <summary>Changes cells: all of them, or none with what is wrong by cell.</summary>
-    public static async Task<IActionResult> SaveAsync(EditSetUp edit, Desk.Access.Actor actor, string entity, Part part, CellEdits? sent, string what, CancellationToken stop)
+    /// <param name="shown">The cell of the grid that a cell of the part's rows stands in, where the two are not the same.</param>
+    public static async Task<IActionResult> SaveAsync(EditSetUp edit, Desk.Access.Actor actor, string entity, Part part, CellEdits? sent, string what, CancellationToken stop, Func<(string Number, string Column), (string Number, string Column)>? shown = null)
     {
         if (Refused(sent) is { } no) return no;
         if (!string.IsNullOrWhiteSpace(sent!.What) && sent.What.Length <= 200) what = sent.What;
         var order = new List<string>();
         var made = await edit.MakeAsync(actor, entity, what, string.IsNullOrWhiteSpace(sent.Reason) ? null : sent.Reason.Trim(), (now, faults) => Changes(part, now, sent, order, faults), stop);
         if (made.Refused is null) return new JsonResult(new { change = made.Result!.Id, rows = made.Result.Plan.Changes.Count });
-        var said = made.Result?.Plan.Faults.Select(f => (object)new { number = f.Row > 0 && f.Row <= order.Count ? order[f.Row - 1] : "", column = f.Column, message = f.Message })
-            ?? made.Faults.Select(f => (object)new { number = f.Account ?? "", column = f.Path, message = f.Message });
+        var wrong = made.Result?.Plan.Faults.Select(f => (At: (Number: f.Row > 0 && f.Row <= order.Count ? order[f.Row - 1] : "", f.Column), f.Message)) ?? made.Faults.Select(f => (At: (Number: f.Account ?? "", Column: f.Path), f.Message));
+        var said = wrong.Select(w => (At: shown?.Invoke(w.At) ?? w.At, w.Message)).Select(w => (object)new { number = w.At.Number, column = w.At.Column, message = w.Message });
         return Refuse(made.Refused switch { Refusal.Forbidden => 403, Refusal.Conflict => 409, _ => 422 }, [.. said]);
     }
 

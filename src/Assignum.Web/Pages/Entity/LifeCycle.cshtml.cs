@@ -95,7 +95,7 @@ public sealed class LifeCycleModel(DeskContext desk, ViewSetUp view, EditSetUp e
     }
 
     // A cell names a purpose and a code: as edits of the assignments at that rung.
-    private CellEdits? AsAssignments(CellEdits? sent, SetUp now)
+    private CellEdits? AsAssignments(CellEdits? sent, SetUp now, Dictionary<string, (string, string)> shown)
     {
         if (sent?.Edits is null) return sent;
         var edits = new List<CellEdit>();
@@ -111,11 +111,12 @@ public sealed class LifeCycleModel(DeskContext desk, ViewSetUp view, EditSetUp e
             (key[0], key[1 + (int)Kind.Dimension]) = (parts[0], cell.Column);
             if (with is { } w) key[1 + (int)w] = parts[2];
             var row = Parts.Assignments.Row(now, Parts.Assignments.KeyOf(key));
-            if (string.IsNullOrWhiteSpace(cell.Value)) { if (row is not null) gone.Add(new RowGone(GridEdits.KeyOf(Parts.Assignments, row), GridEdits.Stamp(row))); }
-            else if (row is not null) edits.Add(new CellEdit(GridEdits.KeyOf(Parts.Assignments, row), "account", null, cell.Value));
+            var number = row is not null ? GridEdits.KeyOf(Parts.Assignments, row) : $"new:{++fresh}";
+            shown[number] = (cell.Number ?? "", cell.Column ?? "");
+            if (string.IsNullOrWhiteSpace(cell.Value)) { if (row is not null) gone.Add(new RowGone(number, GridEdits.Stamp(row))); }
+            else if (row is not null) edits.Add(new CellEdit(number, "account", null, cell.Value));
             else
             {
-                var number = $"new:{++fresh}";
                 edits.AddRange([new CellEdit(number, "purpose", null, parts[0]), new CellEdit(number, ColumnOf(Kind.Dimension), null, cell.Column), new CellEdit(number, "account", null, cell.Value)]);
                 if (with is { } other) edits.Add(new CellEdit(number, ColumnOf(other), null, parts[2]));
             }
@@ -124,11 +125,15 @@ public sealed class LifeCycleModel(DeskContext desk, ViewSetUp view, EditSetUp e
     }
 
     /// <inheritdoc/>
-    public override async Task<IActionResult> OnPostEditAsync([FromBody] CellEdits? sent) =>
-        await GridEdits.SaveAsync(edit, Actor, EntityCode, Part, AsAssignments(sent, (await SetUpAsync()).SetUp), What, HttpContext.RequestAborted);
+    public override async Task<IActionResult> OnPostEditAsync([FromBody] CellEdits? sent)
+    {
+        // What is wrong with an assignment stands in the cell that asked for it.
+        var shown = new Dictionary<string, (string, string)>(StringComparer.Ordinal);
+        return await GridEdits.SaveAsync(edit, Actor, EntityCode, Part, AsAssignments(sent, (await SetUpAsync()).SetUp, shown), What, HttpContext.RequestAborted, at => shown.GetValueOrDefault(at.Number, at));
+    }
 
     /// <inheritdoc/>
-    public override async Task<IActionResult> OnPostForeseeAsync([FromBody] CellEdits? sent) => await GridEdits.ForeseeAsync(this, compare, Part, AsAssignments(sent, (await SetUpAsync()).SetUp));
+    public override async Task<IActionResult> OnPostForeseeAsync([FromBody] CellEdits? sent) => await GridEdits.ForeseeAsync(this, compare, Part, AsAssignments(sent, (await SetUpAsync()).SetUp, []));
 
     private async Task LoadAsync()
     {

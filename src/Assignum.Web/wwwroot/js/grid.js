@@ -20,6 +20,8 @@ function start() {
   const holding = () => hold || [...pending.values()].some((change) => heldColumns.has(change.column));
   const pending = new Map();
   const gone = new Map();
+  // What the server said is wrong, by cell.
+  const faults = new Map();
   const memory = (name) => JSON.parse(sessionStorage.getItem(`grid-${bar?.dataset.entity}-${name}`) ?? '[]');
   const keep = (name, list) => sessionStorage.setItem(`grid-${bar.dataset.entity}-${name}`, JSON.stringify(list.slice(-100)));
   const folded = new Set();
@@ -32,7 +34,7 @@ function start() {
   const cellsOf = (row) => [...row.cells].filter((c) => c.hasAttribute('tabindex'));
   const columnOf = (cell) => cell.dataset.column;
   const here = () => table.querySelector('tbody td[tabindex="0"]');
-  const headOf = (column) => table.tHead.querySelector(`th[data-column="${column}"]`);
+  const headOf = (column) => table.tHead.querySelector(`th[data-column="${CSS.escape(column)}"]`);
   const say = (text, wrong) => { const said = document.getElementById('grid-said'); if (said) { said.textContent = text; said.classList.toggle('bad', !!wrong); } };
 
   // Rows that come and go leave whoever stands in one of them where they are, or on the first.
@@ -90,13 +92,14 @@ function start() {
       row.setAttribute('aria-selected', String(selected.has(number)));
       row.classList.toggle('gone', gone.has(number));
       for (const cell of row.cells) {
-        const change = pending.get(`${number}\u001f${columnOf(cell)}`);
-        if (!change || !columnOf(cell)) continue;
-        cell.textContent = change.value;
-        cell.classList.add('pending');
-        cell.classList.toggle('wrong', !!change.fault);
-        if (change.fault) cell.setAttribute('aria-invalid', 'true'); else cell.removeAttribute('aria-invalid');
-        cell.title = change.fault ?? '';
+        if (!columnOf(cell)) continue;
+        const key = `${number}\u001f${columnOf(cell)}`;
+        const [change, fault] = [pending.get(key), faults.get(key)];
+        if (change) { cell.textContent = change.value; cell.classList.add('pending'); }
+        if (!change && !fault && !cell.classList.contains('wrong')) continue;
+        cell.classList.toggle('wrong', !!fault);
+        if (fault) cell.setAttribute('aria-invalid', 'true'); else cell.removeAttribute('aria-invalid');
+        cell.title = fault ?? '';
       }
     }
     const many = bar?.querySelector('.many');
@@ -178,6 +181,7 @@ function start() {
   function put(number, column, was, value) {
     const key = `${number}\u001f${column}`;
     const before = pending.get(key)?.was ?? was;
+    faults.delete(key);
     if (value === before) { pending.delete(key); return; }
     pending.set(key, { number, column, was: before, value });
   }
@@ -195,12 +199,15 @@ function start() {
     const { edits, gone: dropped } = content();
     const answer = await send(bar.dataset.edit, { what, edits, gone: dropped, reason: document.getElementById('grid-reason')?.value });
     if (!answer.ok) {
-      for (const change of pending.values()) delete change.fault;
+      // What is wrong with no cell of the grid stands in the first of its row that was changed.
+      const firsts = new Map();
+      for (const [key, change] of pending) if (!firsts.has(change.number)) firsts.set(change.number, key);
+      faults.clear();
       for (const fault of answer.faults) {
-        const change = pending.get(`${fault.number}\u001f${fault.column}`) ?? [...pending.values()].find((c) => c.number === fault.number);
-        if (!change) continue;
-        change.fault = fault.message;
-        if (change.number.startsWith('new:') && !find(change.number) && fresh.rows.length < 2 * MostFresh) add({}, change.number);
+        if (!firsts.has(fault.number)) continue;
+        const [key, head] = [`${fault.number}\u001f${fault.column}`, headOf(fault.column)];
+        faults.set(!head?.hidden && (head || pending.has(key)) ? key : firsts.get(fault.number), fault.message);
+        if (fresh?.rows.length < 2 * MostFresh && fault.number.startsWith('new:') && !find(fault.number)) add({}, fault.number);
       }
       say(`Nothing is stored yet. ${answer.faults[0]?.message ?? ''}${answer.faults.length > 1 ? ` (and ${answer.faults.length - 1} more)` : ''}`, true);
       draw();
@@ -209,6 +216,7 @@ function start() {
     const renumbered = new Map(edits.filter((e) => e.column === 'number').map((e) => [e.number, e.value]));
     pending.clear();
     gone.clear();
+    faults.clear();
     fresh?.replaceChildren();
     if (answer.change) { keep('undo', [...memory('undo'), answer.change]); keep('redo', []); }
     say(answer.change ? `${answer.rows === 1 ? `1 ${noun()}` : `${answer.rows} rows`} changed.` : 'Nothing was different.');
@@ -334,6 +342,7 @@ function start() {
   function forget() {
     pending.clear();
     gone.clear();
+    faults.clear();
     fresh?.replaceChildren();
     reload();
     wait();
@@ -427,7 +436,7 @@ function start() {
     const setAll = () => {
       for (const number of selected) {
         const cell = find(number)?.querySelector(`td[data-column="${field.value}"]`);
-        pending.set(`${number}\u001f${field.value}`, { number, column: field.value, was: cell ? cell.dataset.value ?? '' : null, value: value.value });
+        put(number, field.value, cell ? cell.dataset.value ?? '' : null, value.value);
       }
       changed(`${field.value.replaceAll('_', ' ')} set on ${selected.size} ${noun()}s`);
     };
