@@ -138,9 +138,7 @@ public sealed class AssignmentsInTheBrowser(RunningApp app) : InBrowser(app)
         IWebElement Cell() => Find("tr[data-number='sales-revenue'] td[data-column='RAIN']");
         Cell().GetAttribute("class")!.ShouldContain("inherited");
         browser.ExecuteScript("arguments[0].focus()", Cell());
-        Press("4010");
-        wait.Until(b => b.FindElements(By.CssSelector("#grid-field-list [role=option]")).Count > 0);
-        Press(Keys.Enter);
+        Choose("4010");
         wait.Until(b => b.FindElement(By.Id("grid-waits")).Displayed);
         Chord(Keys.Control, "s");
         wait.Until(_ => Cell().GetAttribute("class")!.Contains("own", StringComparison.Ordinal));

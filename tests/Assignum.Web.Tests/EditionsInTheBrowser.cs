@@ -70,9 +70,7 @@ public sealed class EditionsInTheBrowser(RunningApp app) : InBrowser(app)
         void Change(string to)
         {
             browser.ExecuteScript("[...document.querySelectorAll('#grid-rows tr[data-number]')].find(r => r.querySelector('[data-column=item_group]').dataset.value === 'INSTR' && !r.querySelector('[data-column=party_group]').dataset.value).querySelector('[data-column=account]').focus()");
-            Press(to);
-            wait.Until(b => b.FindElements(By.CssSelector("#grid-field-list [role=option]")).Count > 0);
-            Press(Keys.ArrowDown, Keys.Enter);
+            Choose(to, next: true);
         }
         // Chosen by a part of the name; what it would do is there before anything is saved.
         Change("schools");
@@ -128,9 +126,7 @@ public sealed class EditionsInTheBrowser(RunningApp app) : InBrowser(app)
         Go("/e/TRY/groups/items?q=RG-100");
         NothingSerious();
         browser.ExecuteScript("document.querySelector('#grid-rows [data-column=group]').focus()");
-        Press("book");
-        wait.Until(b => b.FindElements(By.CssSelector("#grid-field-list [role=option]")).Count > 0);
-        Press(Keys.ArrowDown, Keys.Enter);
+        Choose("book", next: true);
         wait.Until(b => b.FindElement(By.Id("grid-foresee")).Text.Contains("4010 → 4030", StringComparison.Ordinal));
         Press(Keys.Escape);
         wait.Until(b => b.FindElement(By.Id("grid-said")).Text.Contains("dropped", StringComparison.Ordinal));
@@ -144,9 +140,7 @@ public sealed class EditionsInTheBrowser(RunningApp app) : InBrowser(app)
         Find("#grid-add").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElements(By.CssSelector("tr.fresh")).Count == 1);
         browser.ExecuteScript("document.querySelector('tr.fresh [data-column=item]').focus()");
-        Press("RG-100");
-        wait.Until(b => b.FindElements(By.CssSelector("#grid-field-list [role=option]")).Count > 0);
-        Press(Keys.Enter);
+        Choose("RG-100");
         browser.ExecuteScript("document.querySelector('tr.fresh [data-column=account]').focus()");
         Press("4012", Keys.Enter);
         wait.Until(b => b.FindElement(By.Id("grid-foresee")).Text.Contains("4010 → 4012", StringComparison.Ordinal));

@@ -33,9 +33,7 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Focus("tr.fresh td[data-column='name']");
         Press("Barographs", Keys.Enter);
         Focus("tr.fresh td[data-column='parent']");
-        Press("INSTR");
-        wait.Until(b => b.FindElements(By.CssSelector("#grid-field-list [role=option]")).Count > 0);
-        Press(Keys.Enter);
+        Choose("INSTR");
         SaveGrid();
         Find("tr[data-number='item|GRAPH']");
         // Another code: all that names it follows.
@@ -102,9 +100,7 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Find("#grid-total").Text.ShouldBe(before);
         // The rest of the paste waits; what was wrong is corrected, the last row taken away.
         Focus("tr.fresh:nth-child(2) td[data-column='account']");
-        Press("4", "0", "1", "0");
-        wait.Until(b => b.FindElements(By.CssSelector("#grid-field-list [role=option]")).Count > 0);
-        Press(Keys.Enter);
+        Choose("4010");
         Focus("tr.fresh:nth-child(3) td[data-column='item_group']");
         Chord(Keys.Control, Keys.Delete);
         SaveGrid();
@@ -153,18 +149,14 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Go("/e/MUCH/life-cycle/item-groups?under=INSTR");
         const string Cell = "#grid-rows tr[data-number='sales-revenue'] td[data-column='BARO']";
         Focus(Cell);
-        Press("1", "2", "1", "0");
-        wait.Until(b => b.FindElements(By.CssSelector("#grid-field-list [role=option]")).Count > 0);
-        Press(Keys.Enter);
+        Choose("1210");
         Chord(Keys.Control, "s");
         Says("#grid-said", "Nothing is stored yet");
         browser.FindElements(By.CssSelector("td.wrong")).ShouldHaveSingleItem().GetAttribute("data-column").ShouldBe("BARO");
         Find(Cell).GetAttribute("title")!.ShouldContain("sales-revenue takes revenue");
         NothingSerious();
         Focus(Cell);
-        Press("4", "0", "1", "0");
-        wait.Until(b => b.FindElements(By.CssSelector("#grid-field-list [role=option]")).Count > 0);
-        Press(Keys.Enter);
+        Choose("4010");
         browser.FindElements(By.CssSelector("td.wrong")).ShouldBeEmpty();
         SaveGrid();
         Find(Cell).GetAttribute("class")!.Split(' ').ShouldContain("own");
@@ -292,9 +284,7 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Find(".pane a[href*='begin=']").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElements(By.CssSelector("tr.fresh")).Count == 1);
         Focus("tr.fresh td[data-column='account']");
-        Press("4", "0", "2", "0");
-        wait.Until(b => b.FindElements(By.CssSelector("#grid-field-list [role=option]")).Count > 0);
-        Press(Keys.Enter);
+        Choose("4020");
         SaveGrid();
         Go("/e/COVER/coverage?purpose=sales-revenue");
         Find(".pane").Text.ShouldNotContain("CONSUM");
@@ -303,9 +293,7 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         NothingSerious();
         Focus("tr[data-number='sales-revenue~party-group~SCHOOLS'] td[data-column='RAIN']");
         Says("#grid-source", "item group + party group INSTR · SCHOOLS");
-        Press("4", "0", "4", "0");
-        wait.Until(b => b.FindElements(By.CssSelector("#grid-field-list [role=option]")).Count > 0);
-        Press(Keys.Enter);
+        Choose("4040");
         SaveGrid();
         Find("tr[data-number='sales-revenue~party-group~SCHOOLS'] td[data-column='RAIN']").GetAttribute("class")!.ShouldContain("own");
         Go("/e/COVER/life-cycle/customers");

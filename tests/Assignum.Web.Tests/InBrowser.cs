@@ -45,6 +45,15 @@ public abstract class InBrowser : IDisposable
         JsonSerializer.Deserialize<string[]>(json).ShouldBeEmpty(browser.Url);
     }
 
+    /// <summary>Types into the cell of a grid that has the focus and takes what is offered there.</summary>
+    /// <param name="next">Whether the first offer is gone to, rather than what was typed taken.</param>
+    protected void Choose(string typed, bool next = false)
+    {
+        Press([.. typed.Select(c => c.ToString())]);
+        wait.Until(b => b.FindElements(By.CssSelector("#grid-field-list [role=option]")).Count > 0);
+        Press(next ? [Keys.ArrowDown, Keys.Enter] : [Keys.Enter]);
+    }
+
     /// <summary>Keys pressed one after the other, where the focus is then.</summary>
     protected void Press(params string[] keys)
     {
