@@ -37,7 +37,7 @@ public sealed record StoredLine(long EntryId, int Line, string Account, string A
 
 /// <summary>A stored tax line.</summary>
 public sealed record StoredTax(long EntryId, string Code, decimal Base, decimal Rate, decimal Tax, string DecidedBy, decimal EntityBase, decimal EntityTax,
-    decimal NonDeductible, string? BaseBox, string? TaxBox, string? ReverseBaseBox, string? ReverseTaxBox);
+    decimal NonDeductible, bool Capital, string? BaseBox, string? TaxBox, string? ReverseBaseBox, string? ReverseTaxBox);
 
 /// <summary>A row of the trial balance; balance is debit minus credit.</summary>
 public sealed record BalanceRow(string Account, string Name, string Class, decimal Debit, decimal Credit);

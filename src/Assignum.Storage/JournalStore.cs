@@ -156,7 +156,7 @@ public static class JournalStore
     public static async Task<ILookup<long, StoredTax>> TaxesAsync(NpgsqlConnection db, int entity, long[] entries, CancellationToken stop)
     {
         await using var command = new NpgsqlCommand("""
-            select entry_id, code, base, rate, tax, decided_by, entity_base, entity_tax, non_deductible, base_box, tax_box, reverse_base_box, reverse_tax_box
+            select entry_id, code, base, rate, tax, decided_by, entity_base, entity_tax, non_deductible, base_box, tax_box, reverse_base_box, reverse_tax_box, capital
             from entry_tax where entity_id = $1 and entry_id = any($2) order by entry_id, line_no
             """, db)
         { Parameters = { new() { Value = entity }, new() { Value = entries } } };
@@ -164,7 +164,7 @@ public static class JournalStore
         var taxes = new List<StoredTax>();
         while (await reader.ReadAsync(stop))
             taxes.Add(new StoredTax(reader.GetInt64(0), reader.GetString(1), reader.GetDecimal(2), reader.GetDecimal(3), reader.GetDecimal(4), reader.GetString(5), reader.GetDecimal(6),
-                reader.GetDecimal(7), reader.GetDecimal(8), Null(reader, 9), Null(reader, 10), Null(reader, 11), Null(reader, 12)));
+                reader.GetDecimal(7), reader.GetDecimal(8), reader.GetBoolean(13), Null(reader, 9), Null(reader, 10), Null(reader, 11), Null(reader, 12)));
         return taxes.ToLookup(t => t.EntryId);
     }
 

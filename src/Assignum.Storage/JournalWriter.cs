@@ -91,11 +91,11 @@ public sealed class JournalWriter(NpgsqlConnection db, int entity, string who, F
              .Num(l.Signed).Text(x.Entry.Entry.Currency).Num(l.CurrencySigned).Num(l.Rate);
         }, stop);
         var taxes = posted.SelectMany(e => e.Entry.Tax.Select((t, i) => (Entry: e, Number: i + 1, Tax: t))).ToList();
-        await CopyAsync("entry_tax (entity_id, entry_id, line_no, code, base, rate, tax, decided_by, entity_base, entity_tax, non_deductible, base_box, tax_box, reverse_base_box, reverse_tax_box, tax_date)", taxes, (w, x) =>
+        await CopyAsync("entry_tax (entity_id, entry_id, line_no, code, base, rate, tax, decided_by, entity_base, entity_tax, non_deductible, base_box, tax_box, reverse_base_box, reverse_tax_box, tax_date, capital)", taxes, (w, x) =>
         {
             var t = x.Tax;
             w.Int(of).Big(x.Entry.Id).Int(x.Number).Text(t.Code).Num(t.Base).Num(t.Rate).Num(t.Tax).Text(t.DecidedBy).Num(t.EntityBase).Num(t.EntityTax)
-             .Num(t.NonDeductible).Text(t.BaseBox).Text(t.TaxBox).Text(t.ReverseBaseBox).Text(t.ReverseTaxBox).Day(t.TaxDate);
+             .Num(t.NonDeductible).Text(t.BaseBox).Text(t.TaxBox).Text(t.ReverseBaseBox).Text(t.ReverseTaxBox).Day(t.TaxDate).Bool(t.Capital);
         }, stop);
         await SumAsync(of, "account_day", "date", lines, ids, d => d, stop);
         await SumAsync(of, "account_month", "month", lines, ids, d => new DateOnly(d.Year, d.Month, 1), stop);

@@ -121,8 +121,9 @@ public class AlwaysHolds
         {
             var random = new Random(seed);
             var policies = Policies.Known.Where(p => p.Value.Count > 0).Select(p => new PolicyRow(p.Key, p.Value[random.Next(p.Value.Count)])).ToList();
-            var builder = new EntryBuilder(new CompiledSetUp(setUp with { Policies = policies, Entity = setUp.Entity with { TaxRegistered = random.Next(5) > 0 } }));
-            var idle = Reach.Idle(Policies.From(policies));
+            var compiled = new CompiledSetUp(setUp with { Policies = policies, Entity = setUp.Entity with { TaxRegistered = random.Next(5) > 0 } });
+            var builder = new EntryBuilder(compiled);
+            var idle = Reach.Idle(compiled);
             for (var i = 0; i < 40; i++)
             {
                 var source = RandomEvents.Next(random);

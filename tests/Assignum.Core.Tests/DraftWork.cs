@@ -133,7 +133,7 @@ public class DraftWork
 
         var theirs = Draft(a => a with { HandEntries = HandEntries.Accept, Family = "rain" });
         var conflict = Merging.Of(Shop, theirs, here, NoChoice).Open.ShouldHaveSingleItem();
-        (conflict.Label, conflict.Column, conflict.Was, conflict.Here, conflict.Theirs).ShouldBe(("4000", "hand_entries", "refuse", "warn", "accept"));
+        (conflict.Label, conflict.Column, conflict.Was, conflict.Here, conflict.Theirs).ShouldBe(("4000", "hand_entries", null, "warn", "accept"));
         Merging.Of(Shop, theirs, here, new Dictionary<string, bool> { [conflict.Id] = true }).Edits.Single().After.ShouldBe(Parts.Accounts.Row(theirs, "4000"));
     }
 

@@ -60,9 +60,9 @@ public class ExamplesAndEdits
         var setUp = new CompiledSetUp(Shop);
         var periodic = setUp.Under([new PolicyRow("stock-method", "periodic")]);
         periodic.Landings.ShouldBeSameAs(setUp.Landings);
-        Reach.Idle(setUp.Policies).Keys.ShouldBe([Purposes.ShippedNotInvoiced, Purposes.PurchaseDiscount]);
-        Reach.Idle(periodic.Policies)[Purposes.CostOfSales].ShouldBe("stock-method periodic");
-        Reach.Needed(periodic.Policies).ShouldContain(Purposes.Stock);
+        Reach.Idle(setUp).Keys.ShouldBe([Purposes.ShippedNotInvoiced, Purposes.PurchaseDiscount]);
+        Reach.Idle(periodic)[Purposes.CostOfSales].ShouldBe("stock-method periodic");
+        Reach.Needed(periodic).ShouldContain(Purposes.Stock);
         var shipped = Event("goods-shipped", e => e.Party = "CUST", new Events.EventLine { Item = "GAUGE", UnitCost = 5 });
         new EntryBuilder(setUp).Build(shipped).Outcome.ShouldBe("posted");
         new EntryBuilder(periodic).Build(shipped).Outcome.ShouldBe("nothing");

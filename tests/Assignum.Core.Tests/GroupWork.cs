@@ -17,7 +17,7 @@ public class GroupWork
     {
         var told = new List<string>();
         foreach (var purpose in Purposes.All)
-            foreach (var axis in TakingPart.Whatever(setUp).Take(5))
+            foreach (var axis in TakingPart.Whatever(setUp, PartySides.Of(purpose)).Take(5))
                 foreach (var leaf in axis.Leaves)
                     foreach (var channel in new[] { 0, setUp.Index.Of(Dimension.Channel, setUp.SetUp.Channels.FirstOrDefault()?.Code) }.Distinct())
                     {

@@ -39,7 +39,7 @@ public class Imports
     public void A_new_row_has_what_is_shipped_where_the_file_says_nothing()
     {
         var account = Plan(Sheet(Parts.Accounts, "number,name,class,kind", "4999,New,revenue,posting")).Next.Accounts.Single(a => a.Number == "4999");
-        (account.Status, account.HandEntries, account.TaxAdmits, account.Tripwire).ShouldBe((RecordStatus.Active, HandEntries.Refuse, TaxAdmits.Both, false));
+        (account.Status, account.HandEntries, account.TaxAdmits, account.Tripwire).ShouldBe((RecordStatus.Active, (HandEntries?)null, TaxAdmits.Both, false));
     }
 
     [Fact]

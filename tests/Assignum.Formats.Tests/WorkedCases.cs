@@ -22,8 +22,10 @@ public class WorkedCases
         var other = new CompiledSetUp(Load(Path.Combine(Root, folder, "counterparty")) with { OtherEntities = ["BRSOUTH"] });
         var builder = new EntryBuilder(setUp, (code, _) => code == other.Entity.Code ? other : null);
         var wrong = new List<string>();
-        var events = File.ReadLines(Path.Combine(Root, folder, "events.ndjson"));
-        var expected = File.ReadLines(Path.Combine(Root, folder, "expected.ndjson"));
+        var events = File.ReadAllLines(Path.Combine(Root, folder, "events.ndjson"));
+        var expected = File.ReadAllLines(Path.Combine(Root, folder, "expected.ndjson"));
+        // A file that ends early would leave the rest unlooked at.
+        (events.Length, expected.Length).ShouldBe((80, 80));
         foreach (var (line, want) in events.Zip(expected))
         {
             using var source = JsonDocument.Parse(line, EventReader.Options);
@@ -49,7 +51,7 @@ public class WorkedCases
     private static string Seen(EntryResult result) => result.Outcome + " " + (result.Errors.Count > 0 || result.Entry is null ? "" :
         Join(result.Entry.Lines.GroupBy(l => (l.Account, Purpose: l.Purpose?.Name, l.Landing.Rung, Debit: l.Debit > 0))
             .Select(g => $"{g.Key.Account}/{g.Key.Purpose}/{g.Key.Rung} {g.Sum(l => l.Debit):0.000}:{g.Sum(l => l.Credit):0.000}"))
-        + " tax " + Join(result.Entry.Tax.Select(t => $"{t.Code} {t.Base:0.000} {t.Rate:0.000} {t.Tax:0.000} {t.NonDeductible:0.000} {t.DecidedBy}")));
+        + " tax " + Join(result.Entry.Tax.Select(t => $"{t.Code} {t.Base:0.000} {t.Rate:0.000} {t.Tax:0.000} {t.NonDeductible:0.000} {t.DecidedBy} {t.Capital} {t.BaseBox} {t.TaxBox}")));
 
     private static string Expected(JsonElement json)
     {
@@ -59,7 +61,7 @@ public class WorkedCases
         return outcome + " " + Join(json.GetProperty("lines").EnumerateArray().Select(l =>
                 $"{l.GetProperty("account").GetString()}/{l.GetProperty("purpose").GetString()}/{l.GetProperty("rung").GetString()} {N(l, "debit"):0.000}:{N(l, "credit"):0.000}"))
             + " tax " + Join(json.GetProperty("tax").EnumerateArray().Select(t =>
-                $"{t.GetProperty("code").GetString()} {N(t, "base"):0.000} {N(t, "rate"):0.000} {N(t, "tax") + 0m:0.000} {N(t, "nonDeductible"):0.000} {t.GetProperty("decidedBy").GetString()}"));
+                $"{t.GetProperty("code").GetString()} {N(t, "base"):0.000} {N(t, "rate"):0.000} {N(t, "tax") + 0m:0.000} {N(t, "nonDeductible"):0.000} {t.GetProperty("decidedBy").GetString()} {t.GetProperty("capital").GetBoolean()} {t.GetProperty("baseBox").GetString()} {t.GetProperty("taxBox").GetString()}"));
     }
 
     private static string Join(IEnumerable<string> parts) => string.Join("; ", parts.Order(StringComparer.Ordinal)).Replace("-0.000", "0.000", StringComparison.Ordinal);

@@ -26,7 +26,7 @@ internal static class Cases
     }
 
     private static string Taxes(JsonElement json) => " tax " + Lines(json.GetProperty("tax").EnumerateArray()
-        .Select(t => $"{Text(t, "code")} {Number(t, "base"):0.000} {Number(t, "rate"):0.000} {Number(t, "tax"):0.000} {Number(t, "nonDeductible"):0.000} {Text(t, "decidedBy")}"));
+        .Select(t => $"{Text(t, "code")} {Number(t, "base"):0.000} {Number(t, "rate"):0.000} {Number(t, "tax"):0.000} {Number(t, "nonDeductible"):0.000} {Text(t, "decidedBy")} {t.GetProperty("capital").GetBoolean()} {Text(t, "baseBox")} {Text(t, "taxBox")}"));
 
     private static string? Text(JsonElement json, string name) => json.GetProperty(name).GetString();
     private static decimal Number(JsonElement json, string name) => json.GetProperty(name).GetDecimal();

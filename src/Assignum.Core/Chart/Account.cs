@@ -1,3 +1,5 @@
+using Assignum.Core.Tax;
+
 namespace Assignum.Core.Chart;
 
 /// <summary>Where in the statements an account stands.</summary>
@@ -12,7 +14,10 @@ public enum RecordStatus { Active, Archived }
 /// <summary>The side on which an account usually stands.</summary>
 public enum UsualSide { Debit, Credit, Either }
 
-/// <summary>What happens when something other than its own purposes uses a control account.</summary>
+/// <summary>
+/// What happens when something other than its own purposes uses a control account, and when anybody writes on an account by hand.
+/// Where an account does not say, a control account refuses and any other accepts.
+/// </summary>
 public enum HandEntries { Refuse, Warn, Accept }
 
 /// <summary>Which directions of tax code an account takes.</summary>
@@ -24,7 +29,7 @@ public enum Control
     None, Receivables, Payables, Stock, Receipts, Production, Projects, Tax, Bank, Clearing, Deposits, GiftCards, Intercompany,
 }
 
-/// <summary>The kinds of party that a control account of receivables or payables admits; none set admits all.</summary>
+/// <summary>The kinds of party whose legs an account admits; none set admits all, and on receivables and payables a leg without a party too.</summary>
 [Flags]
 public enum PartyKinds { All = 0, Customers = 1, Suppliers = 2, Others = 4 }
 
@@ -32,6 +37,9 @@ public enum PartyKinds { All = 0, Customers = 1, Suppliers = 2, Others = 4 }
 /// <param name="Number">Unique in the entity; text, not a quantity.</param>
 /// <param name="Parent">Number of the heading it stands under, or null at the top.</param>
 /// <param name="Currency">ISO 4217; when set, only legs of that currency may land here.</param>
+/// <param name="HandEntries">Null: refused on a control account, accepted on any other.</param>
+/// <param name="TaxAdmits">None: what lands here without a code of its own is outside tax.</param>
+/// <param name="Capital">Purchases that land here feed the tax code's boxes for capital goods.</param>
 /// <param name="Tripwire">Anything that lands here raises a finding.</param>
 /// <param name="Family">Free word; stock, revenue and cost accounts of one product line share it.</param>
 /// <param name="ReportCodes">Space-separated <c>name=code</c> pairs.</param>
@@ -39,10 +47,19 @@ public enum PartyKinds { All = 0, Customers = 1, Suppliers = 2, Others = 4 }
 public sealed record Account(
     string Number, string Name, AccountClass Class, AccountKind Kind, string? Parent = null, string? ShortCode = null,
     RecordStatus Status = RecordStatus.Active, UsualSide UsualSide = UsualSide.Either, string? Currency = null,
-    Control Control = Control.None, HandEntries HandEntries = HandEntries.Refuse, PartyKinds PartyKinds = PartyKinds.All,
+    Control Control = Control.None, HandEntries? HandEntries = null, PartyKinds PartyKinds = PartyKinds.All,
     bool Tripwire = false, string? Family = null, TaxAdmits TaxAdmits = TaxAdmits.Both, string? TaxCode = null,
     bool Capital = false, bool Revalue = false, string? ReportCodes = null, string? DimensionRules = null, string? Note = null)
 {
+    /// <summary>Whether lines with a tax code of this direction may land here.</summary>
+    public bool Admits(TaxDirection direction) => TaxAdmits switch
+    {
+        TaxAdmits.Both => true,
+        TaxAdmits.None => false,
+        TaxAdmits.Input => direction == TaxDirection.Input,
+        _ => direction == TaxDirection.Output,
+    };
+
     /// <summary>Reporting dimensions that must be present on a line of this account.</summary>
     public IReadOnlyList<string> RequiredDimensions => Rules(DimensionRules, "required");
 

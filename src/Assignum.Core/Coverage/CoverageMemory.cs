@@ -20,7 +20,7 @@ internal sealed class CoverageMemory
     private readonly ConcurrentDictionary<Purpose, Worked<BoxList>> boxes;
     private readonly ConcurrentDictionary<Purpose, Worked<PurposeCoverage>> coverage = new();
     private readonly ConcurrentDictionary<Purpose, Worked<PurposeDead>> dead = new();
-    private readonly Lazy<IReadOnlyList<Axis>> whatever;
+    private readonly ConcurrentDictionary<PartySide, IReadOnlyList<Axis>> whatever;
 
     /// <param name="previous">That of the set-up this one was changed from.</param>
     public CoverageMemory(CompiledSetUp setUp, CoverageMemory? previous)
@@ -31,19 +31,20 @@ internal sealed class CoverageMemory
         // Ranks, slots and whether an assignment decides at all rest on these.
         if (previous is null || !ReferenceEquals(previous.setUp.Index, setUp.Index) || !previous.Tripwires.SetEquals(Tripwires))
         {
-            (boxes, TakingPart, whatever) = (new(), new TakingPart(setUp), new(() => TakingPart.Whatever(setUp)));
+            (boxes, TakingPart, whatever) = (new(), new TakingPart(setUp), new());
             return;
         }
         bool SameLadders(Purpose p) => setUp.Landings.LadderOf(p).Rungs.SequenceEqual(previous.setUp.Landings.LadderOf(p).Rungs);
         bool Serves(Purpose p) => setUp.Landings.BorrowOf(p) == previous.setUp.Landings.BorrowOf(p) && SameLadders(p) && (setUp.Landings.BorrowOf(p) is not { } from || SameLadders(from));
         boxes = new(previous.boxes.Where(b => Serves(b.Key)));
         var sameRecords = ReferenceEquals(was!.Items, now.Items) && ReferenceEquals(was.Parties, now.Parties) && ReferenceEquals(was.Projects, now.Projects) && ReferenceEquals(was.Groups, now.Groups);
-        whatever = sameRecords ? previous.whatever : new(() => TakingPart.Whatever(setUp));
+        whatever = sameRecords ? previous.whatever : new();
         if (sameRecords) dead = new(previous.dead.Where(b => Serves(b.Key)));
-        // Which tax codes and currencies take part is said by tax codes, parties and accounts.
-        if (sameRecords && ReferenceEquals(was.TaxCodes, now.TaxCodes) && was.Entity.Currency == now.Entity.Currency && (ReferenceEquals(was.Accounts, now.Accounts) || Currencies(was).SetEquals(Currencies(now))))
+        // Which tax codes and currencies take part is said by tax codes, parties and accounts; which items, by the stock method; and
+        // which of a party's groups, by the rungs of the ladders.
+        if (sameRecords && setUp.Policies.Perpetual == previous.setUp.Policies.Perpetual && was.Entity.TaxRegistered == now.Entity.TaxRegistered && ReferenceEquals(was.TaxCodes, now.TaxCodes) && was.Entity.Currency == now.Entity.Currency && (ReferenceEquals(was.Accounts, now.Accounts) || Currencies(was).SetEquals(Currencies(now))))
         {
-            TakingPart = previous.TakingPart;
+            TakingPart = Purposes.All.All(Serves) ? previous.TakingPart : new TakingPart(setUp);
             coverage = new(previous.coverage.Where(b => Serves(b.Key)));
         }
         else TakingPart = new TakingPart(setUp);
@@ -54,8 +55,8 @@ internal sealed class CoverageMemory
     /// <summary>Accounts that nothing should land on.</summary>
     public HashSet<string> Tripwires { get; }
 
-    /// <summary>Everything that any leg could have.</summary>
-    public IReadOnlyList<Axis> Whatever => whatever.Value;
+    /// <summary>Everything that any leg of a purpose could have.</summary>
+    public IReadOnlyList<Axis> Whatever(Purpose purpose) => whatever.GetOrAdd(PartySides.Of(purpose), side => TakingPart.Whatever(setUp, side));
 
     /// <summary>The assignments of a purpose, in the order in which they are tried.</summary>
     public BoxList Boxes(Purpose purpose) => Current(boxes, purpose, () => BoxList.Of(SlotsOf(purpose), Own(purpose), Borrowed(purpose)), (known, changes) =>

@@ -11,7 +11,7 @@ public sealed record DeadAssignment(Assignment Assignment, bool NeverWins, strin
 
 /// <summary>Finds assignments that can never win and those that change nothing, whatever records a leg may have.</summary>
 /// <remarks>
-/// Taken as possible are all records (archived ones too), none, and a group without a record: what is prepared for a group that has no
+/// Taken as possible are all records (archived ones too), none, and a group without a record, of parties those of the side that can occur: what is prepared for a group that has no
 /// members yet is not dead. First each assignment is asked with its own key alone; only those that fall through, or whose next gives the
 /// same, are looked into exactly, by classes of records that behave alike.
 /// </remarks>
@@ -23,7 +23,7 @@ public static class DeadWeight
     /// <summary>Those of a purpose after few of its assignments changed: only what meets one of the changed ones is looked at again.</summary>
     internal static PurposeDead After(CompiledSetUp setUp, Purpose purpose, PurposeDead known, CoverageMemory.Changes changes)
     {
-        var (slots, boxes, axes) = (setUp.Memory.SlotsOf(purpose), setUp.Memory.Boxes(purpose), setUp.Memory.Whatever);
+        var (slots, boxes, axes) = (setUp.Memory.SlotsOf(purpose), setUp.Memory.Boxes(purpose), setUp.Memory.Whatever(purpose));
         var again = new HashSet<Assignment>(changes.Came.Where(c => c.At == purpose).Select(c => c.Assignment), ReferenceEqualityComparer.Instance);
         foreach (var (at, assignment) in changes.Came.Concat(changes.Went))
             foreach (var box in Box.Of(slots, at, assignment))
@@ -54,7 +54,7 @@ public static class DeadWeight
         }
         if (suspects.Count == 0 && dead.TrueForAll(d => d.NeverWins)) return new PurposeDead(dead, Told(dead, null));
         var (slots, boxes) = (setUp.Memory.SlotsOf(purpose), setUp.Memory.Boxes(purpose));
-        var search = new BoxSearch(setUp.Memory.Whatever, boxes);
+        var search = new BoxSearch(setUp.Memory.Whatever(purpose), boxes);
         foreach (var (assignment, wins) in suspects)
         {
             var own = Box.Of(slots, purpose, assignment).ToList();

@@ -16,10 +16,8 @@ public sealed record PurposeCoverage(Purpose Purpose, Int128 Combinations, IRead
     /// <summary>What lands where it was meant to: on a rung of its own.</summary>
     public Int128 Assigned => Combinations - By["default"] - By["tripwire"] - By["none"];
 
-    /// <summary>Coverage of every purpose that the policies make needed.</summary>
-    /// <remarks>The year's close is no leg of an event: retained earnings has no combinations.</remarks>
-    public static IReadOnlyList<PurposeCoverage> Of(CompiledSetUp setUp) =>
-        [.. Reach.Needed(setUp.Policies).Where(p => p != Purposes.RetainedEarnings).Select(p => Of(setUp, p))];
+    /// <summary>Coverage of every purpose that is needed. Retained earnings, which the year's close asks for, has one combination.</summary>
+    public static IReadOnlyList<PurposeCoverage> Of(CompiledSetUp setUp) => [.. Reach.Needed(setUp).Select(p => Of(setUp, p))];
 
     /// <summary>Coverage of one purpose, worked out once for a set-up and, after a change of few assignments, from what it was before.</summary>
     public static PurposeCoverage Of(CompiledSetUp setUp, Purpose purpose) => setUp.Memory.Coverage(purpose);

@@ -46,7 +46,9 @@ internal static class Buying
             _ => Purposes.Stock,
         };
         var decided = sheet.DecideTax(TaxDirection.Input, line.Source.TaxCode ?? sheet.Event.TaxCode, line.Item?.Item.TaxCategory, main, line.Context, line.Path);
-        return new Bought(line, line.Context, way, main, discount, decided is null ? null : new TaxableLine(decided.Value, net), net);
+        // What settles a receipt is capital where its cost would have landed on a capital account.
+        var cost = way == Way.Receipt ? line.IsStock ? Purposes.Stock : CostPurpose(line) : main;
+        return new Bought(line, line.Context, way, main, discount, decided is null ? null : new TaxableLine(decided.Value, net, sheet.OnCapital(cost, line.Context)), net);
     }
 
     private static Bought Charge(EntrySheet sheet, int number)
@@ -56,9 +58,8 @@ internal static class Buying
         var project = charge.Item is null && sheet.Event.Project is null ? null : sheet.Event.Project is { } code ? sheet.SetUp.Project(code) : null;
         var main = project is null ? Purposes.NonStockCost
             : project.Recognise == Groups.Recognise.AsBilled ? Purposes.ProjectCost : Purposes.ProjectWip;
-        var category = charge.TaxCategory ?? (charge.Item is null ? "standard" : sheet.SetUp.Item(charge.Item)?.Item.TaxCategory ?? "standard");
-        var decided = sheet.DecideTax(TaxDirection.Input, charge.TaxCode ?? sheet.Event.TaxCode, category, main, context, $"charges[{number}]");
-        return new Bought(null, context, Way.Cost, main, 0, decided is null ? null : new TaxableLine(decided.Value, charge.Amount), charge.Amount);
+        var decided = sheet.DecideTax(TaxDirection.Input, charge.TaxCode ?? sheet.Event.TaxCode, sheet.CategoryOf(charge), main, context, $"charges[{number}]");
+        return new Bought(null, context, Way.Cost, main, 0, decided is null ? null : new TaxableLine(decided.Value, charge.Amount, sheet.OnCapital(main, context)), charge.Amount);
     }
 
     private static void Bear(EntrySheet sheet, Bought line, TaxCalculation calculation)
@@ -91,8 +92,8 @@ internal static class Buying
         }
     }
 
-    // What came is cleared at the rate it came in; what the invoice says beside it, and tax not reclaimed,
-    // is variance or stock still on hand.
+    // What came is cleared at the rate it came in; what the invoice says beside it, and tax not reclaimed, is variance
+    // or, as far as it is still on hand, stock (irrecoverable tax is a cost of purchase: IAS 2.11).
     private static void Settle(EntrySheet sheet, Bought line, TaxCode? code)
     {
         var receipt = line.Line!.Source.ReceiptCost!.Value;
@@ -100,11 +101,11 @@ internal static class Buying
         var cleared = sheet.AmountAt(receipt, rate);
         sheet.Debit(Purposes.ReceivedNotInvoiced, cleared, line.Context, code, rate);
         var plain = line.Context with { Written = null };
-        var rest = line.Net - receipt;
+        var rest = line.Net + line.Kept - receipt;
         var held = line.Line is { IsStock: true, AtStandard: false } ? sheet.Round(rest * (line.Line.Source.HeldShare ?? 0)) : 0;
         sheet.Debit(Purposes.Stock, sheet.Amount(held), plain);
         if (held != 0) sheet.Move(line.Line.Source.Item!, line.Context.Location, 0, sheet.Amount(held).Base);
-        sheet.Debit(Purposes.PurchaseVariance, sheet.Amount(rest - held + line.Kept) + sheet.BaseAmount(sheet.Amount(receipt).Base - cleared.Base), plain);
+        sheet.Debit(Purposes.PurchaseVariance, sheet.Amount(rest - held) + sheet.BaseAmount(sheet.Amount(receipt).Base - cleared.Base), plain);
     }
 
     // Payables has an item group only where the whole document shares one.

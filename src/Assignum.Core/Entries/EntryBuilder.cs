@@ -117,7 +117,8 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
         return [.. sheet.Taxes.Select(t => new EntryTax(
             t.Decided.Code.Code, t.Base, t.Decided.Rate, t.Tax, Words.Of(t.Decided.By),
             sheet.AmountAt(t.Base, t.Rate).Base, sheet.AmountAt(t.Tax, t.Rate).Base, t.NonDeductible,
-            t.Decided.Code.BaseBox, t.Decided.Code.TaxBox, t.Decided.Code.ReverseBaseBox, t.Decided.Code.ReverseTaxBox, sheet.TaxDate))];
+            t.Capital, t.Capital ? t.Decided.Code.CapitalBaseBox ?? t.Decided.Code.BaseBox : t.Decided.Code.BaseBox,
+            t.Capital ? t.Decided.Code.CapitalTaxBox ?? t.Decided.Code.TaxBox : t.Decided.Code.TaxBox, t.Decided.Code.ReverseBaseBox, t.Decided.Code.ReverseTaxBox, sheet.TaxDate))];
     }
 
     // Nothing posts into a closed period.

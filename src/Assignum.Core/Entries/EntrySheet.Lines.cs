@@ -57,6 +57,9 @@ public sealed partial class EntrySheet
         return Document with { Values = values, Item = charge.Item, Written = charge.Account, Text = charge.Text ?? Event.Text, Line = Event.Lines.Count + number };
     }
 
+    /// <summary>The tax category that a charge asks the matrix with: its own, else its item's, else <c>standard</c>.</summary>
+    public string CategoryOf(EventCharge charge) => charge.TaxCategory ?? (charge.Item is null ? null : SetUp.Item(charge.Item)?.Item.TaxCategory) ?? "standard";
+
     /// <summary>
     /// Cost of a quantity in base currency, rounded: at the event's unit cost, or at standard where the event gives none
     /// or the item is costed at standard. No cost at all is an error; the answer is then null.

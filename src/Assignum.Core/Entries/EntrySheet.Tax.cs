@@ -6,7 +6,8 @@ namespace Assignum.Core.Entries;
 
 /// <summary>A tax code's amounts on their way into the entry. Amounts signed, in the event's currency.</summary>
 /// <param name="Rate">Exchange rate at which the amounts become base currency.</param>
-internal sealed record TaxPosting(DecidedCode Decided, decimal Base, decimal Tax, decimal NonDeductible, decimal Rate);
+/// <param name="Capital">Whether it feeds the boxes for capital goods.</param>
+internal sealed record TaxPosting(DecidedCode Decided, decimal Base, decimal Tax, decimal NonDeductible, decimal Rate, bool Capital);
 
 public sealed partial class EntrySheet
 {
@@ -15,7 +16,8 @@ public sealed partial class EntrySheet
 
     /// <summary>
     /// The tax code of a line: its own, else the matrix's, else the default of the account its main leg lands on. Null
-    /// when there is none (an error, unless the entity is not registered) or the one found does not serve (an error).
+    /// where that account admits no tax (the line is outside tax), when there is none (an error, unless the entity is not
+    /// registered) or when the one found does not serve (an error).
     /// </summary>
     /// <param name="category">Tax category that the matrix is asked with; null skips it.</param>
     public DecidedCode? DecideTax(TaxDirection direction, string? ownCode, string? category, Purpose main, LegContext context, string path)
@@ -24,11 +26,13 @@ public sealed partial class EntrySheet
         var by = TaxDecider.Line;
         var found = ownCode;
         if (found is null && (found = SetUp.Taxes.Matrix(Standing, category, direction)) is not null) by = TaxDecider.Matrix;
-        if (found is null && (found = DefaultTaxCode(main, context)) is not null) by = TaxDecider.Account;
+        var account = found is null ? AccountOf(main, context) : null;
+        if (found is null && (found = account?.TaxCode) is not null) by = TaxDecider.Account;
         if (found is null)
         {
+            if (account?.TaxAdmits == Chart.TaxAdmits.None) return null;
             if (SetUp.Entity.TaxRegistered)
-                Fail("no-tax-code", $"No tax code for {(path.Length == 0 ? "the document" : path)}: name one, fill the matrix cell of standing '{Standing ?? "–"}' and category '{category ?? "–"}', or give the account of {main.Name} a default code.", path, main);
+                Fail("no-tax-code", $"No tax code for {(path.Length == 0 ? "the document" : path)}: name one, fill the matrix cell of standing '{Standing ?? "–"}' and category '{category ?? "–"}', or give the account of {main.Name} a default code, or mark it as outside tax.", path, main);
             return null;
         }
         if (SetUp.Taxes.Code(found) is not { } code) { Fail("unknown-record", $"Tax code {found} is unknown.", path + ".taxCode"); return null; }
@@ -50,11 +54,14 @@ public sealed partial class EntrySheet
         new(SetUp.Rounding, Decimals, taxIncluded, Policies.TaxRoundedByLine, SetUp.Entity.TaxRegistered);
 
     /// <summary>Records a tax line; amounts as for the unswapped document.</summary>
-    public void RecordTax(DecidedCode decided, decimal @base, decimal tax, decimal nonDeductible, decimal? rate = null)
+    public void RecordTax(TaxPart part, decimal? rate = null)
     {
         var sign = Swapped ? -1 : 1;
-        Taxes.Add(new TaxPosting(decided, sign * @base, sign * tax, sign * nonDeductible, rate ?? Rate));
+        Taxes.Add(new TaxPosting(part.Decided, sign * part.Base, sign * part.Tax, sign * part.NonDeductible, rate ?? Rate, part.Capital));
     }
+
+    /// <summary>Whether what a purpose is for lands on an account marked capital.</summary>
+    public bool OnCapital(Purpose purpose, LegContext context) => AccountOf(purpose, context) is { Capital: true };
 
     /// <summary>Legs and tax lines of tax charged on a sale.</summary>
     public void OutputTax(IReadOnlyList<TaxTotal> totals)
@@ -62,7 +69,7 @@ public sealed partial class EntrySheet
         foreach (var total in totals)
         {
             Credit(Purposes.OutputTax, Amount(total.Tax), Document.ForTax(SetUp.Index, total.Decided.Code.Code));
-            RecordTax(total.Decided, total.Base, total.Tax, 0);
+            foreach (var part in total.Parts) RecordTax(part);
         }
     }
 
@@ -80,11 +87,11 @@ public sealed partial class EntrySheet
             Debit(Purposes.InputTax, Amount(total.Deductible), context);
             if (total.Decided.Code.ReverseCharge) Credit(Purposes.OutputTax, Amount(total.Tax), context);
             else charged += total.Tax;
-            RecordTax(total.Decided, total.Base, total.Tax, total.NonDeductible);
+            foreach (var part in total.Parts) RecordTax(part);
         }
         return charged;
     }
 
-    private string? DefaultTaxCode(Purpose main, LegContext context) =>
-        SetUp.Landings.Resolve(main, context.Values, context.Written).Account is { } number ? SetUp.Account(number)?.TaxCode : null;
+    private Chart.Account? AccountOf(Purpose purpose, LegContext context) =>
+        SetUp.Landings.Resolve(purpose, context.Values, context.Written).Account is { } number ? SetUp.Account(number) : null;
 }

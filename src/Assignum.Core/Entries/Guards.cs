@@ -34,8 +34,10 @@ internal static class Guards
 
     private static Remark? PartyKindFits(GuardedLeg leg)
     {
-        if (leg.Record is not { Control: Control.Receivables or Control.Payables } account || account.PartyKinds == PartyKinds.All) return null;
-        if (leg.Leg.Context.Party is not { } code || leg.SetUp.Party(code) is not { } party) return null;
+        if (leg.Record is not { } account || account.PartyKinds == PartyKinds.All) return null;
+        // A subledger of parties must know whose leg it is.
+        if (leg.Leg.Context.Party is not { } code || leg.SetUp.Party(code) is not { } party)
+            return account.Control is Control.Receivables or Control.Payables ? leg.Error("party-kind", $"Account {leg.Account} admits certain kinds of party only, and this leg names none: name the party.") : null;
         var kinds = party.Party.Kind switch
         {
             PartyKind.Customer => PartyKinds.Customers,
@@ -72,13 +74,6 @@ internal static class Guards
     private static Remark? TaxFits(GuardedLeg leg)
     {
         if (leg.Record is not { } account || leg.Leg.TaxUse is not { } code) return null;
-        var fits = account.TaxAdmits switch
-        {
-            TaxAdmits.Both => true,
-            TaxAdmits.None => false,
-            TaxAdmits.Input => code.Direction == TaxDirection.Input,
-            _ => code.Direction == TaxDirection.Output,
-        };
-        return fits ? null : leg.Error("tax-use", $"Account {leg.Account} does not admit {Words.Of(code.Direction)} tax codes such as {code.Code}.");
+        return account.Admits(code.Direction) ? null : leg.Error("tax-use", $"Account {leg.Account} does not admit {Words.Of(code.Direction)} tax codes such as {code.Code}.");
     }
 }

@@ -36,12 +36,12 @@ public sealed record EntryLine(
     public decimal? CurrencySigned => CurrencyDebit - CurrencyCredit;
 }
 
-/// <summary>One tax code's line of an entry, as the return takes it. Negative on credit notes.</summary>
+/// <summary>A line of an entry as the return takes it: one a tax code, two where some lines land on capital accounts. Negative on credit notes.</summary>
 /// <param name="Base">In the entry's currency; <paramref name="EntityBase"/> and <paramref name="EntityTax"/> in base currency.</param>
 /// <param name="DecidedBy"><c>line</c>, <c>matrix</c> or <c>account</c>.</param>
 public sealed record EntryTax(
     string Code, decimal Base, decimal Rate, decimal Tax, string DecidedBy, decimal EntityBase, decimal EntityTax,
-    decimal NonDeductible, string? BaseBox, string? TaxBox, string? ReverseBaseBox, string? ReverseTaxBox, DateOnly TaxDate);
+    decimal NonDeductible, bool Capital, string? BaseBox, string? TaxBox, string? ReverseBaseBox, string? ReverseTaxBox, DateOnly TaxDate);
 
 /// <summary>Stock that came (positive) or went (negative), whether or not an entry was made of it.</summary>
 /// <param name="Value">Base currency; null where the event moves quantity alone.</param>

@@ -44,16 +44,16 @@ internal sealed record Selling(Purpose Owed, LegContext OwedContext, Purpose Rev
         // A gift card is a multi-purpose voucher: tax is due when it is redeemed, never when it is sold.
         var decided = giftCard ? null : sheet.DecideTax(TaxDirection.Output, line.Source.TaxCode ?? sheet.Event.TaxCode,
             line.Item?.Item.TaxCategory, main, line.Context, line.Path);
-        return new Priced(line, line.Context, main, gross, discount, decided is null ? null : new TaxableLine(decided.Value, net));
+        return new Priced(line, line.Context, main, gross, discount, decided is null ? null : new TaxableLine(decided.Value, net, sheet.OnCapital(main, line.Context)));
     }
 
     private static Priced Charge(EntrySheet sheet, int number)
     {
         var charge = sheet.Event.Charges[number];
         var context = sheet.ChargeContext(charge, number);
-        var decided = sheet.DecideTax(TaxDirection.Output, charge.TaxCode ?? sheet.Event.TaxCode, charge.TaxCategory ?? "standard",
+        var decided = sheet.DecideTax(TaxDirection.Output, charge.TaxCode ?? sheet.Event.TaxCode, sheet.CategoryOf(charge),
             Purposes.ShippingIncome, context, $"charges[{number}]");
-        return new Priced(null, context, Purposes.ShippingIncome, charge.Amount, 0, decided is null ? null : new TaxableLine(decided.Value, charge.Amount));
+        return new Priced(null, context, Purposes.ShippingIncome, charge.Amount, 0, decided is null ? null : new TaxableLine(decided.Value, charge.Amount, sheet.OnCapital(Purposes.ShippingIncome, context)));
     }
 
     private static void Earn(EntrySheet sheet, Priced line, TaxCalculation calculation)
@@ -95,12 +95,14 @@ internal sealed record Selling(Purpose Owed, LegContext OwedContext, Purpose Rev
         var tax = 0m;
         if (sheet.Policies.DepositTax && sheet.SetUp.Entity.TaxRegistered)
         {
-            var code = sheet.DecideTax(TaxDirection.Output, sheet.Event.DepositTaxCode, "standard", Purposes.CustomerDeposits, sheet.Document, "depositApplied");
-            if (code is not { } decided) return;
-            var effective = decided.Code.ReverseCharge ? decided with { Rate = 0 } : decided;
-            tax = sheet.Event.DepositTax ?? sheet.TaxCalculation(true).Included(applied, effective.Rate);
-            sheet.Debit(Purposes.OutputTax, sheet.AmountAt(tax, rate), sheet.Document.ForTax(sheet.SetUp.Index, decided.Code.Code), rate: rate);
-            sheet.RecordTax(effective, -(applied - tax), -tax, 0, rate);
+            // Outside tax, where the deposits account is, there is none to take back.
+            if (sheet.DecideTax(TaxDirection.Output, sheet.Event.DepositTaxCode, "standard", Purposes.CustomerDeposits, sheet.Document, "depositApplied") is { } decided)
+            {
+                var effective = decided.Code.ReverseCharge ? decided with { Rate = 0 } : decided;
+                tax = sheet.Event.DepositTax ?? sheet.TaxCalculation(true).Included(applied, effective.Rate);
+                sheet.Debit(Purposes.OutputTax, sheet.AmountAt(tax, rate), sheet.Document.ForTax(sheet.SetUp.Index, decided.Code.Code), rate: rate);
+                sheet.RecordTax(new TaxPart(effective, sheet.OnCapital(Purposes.CustomerDeposits, sheet.Document), -(applied - tax), -tax, 0), rate);
+            }
         }
         sheet.Debit(Purposes.CustomerDeposits, sheet.AmountAt(applied - tax, rate), sheet.Document, rate: rate);
         sheet.Credit(Owed, sheet.Amount(applied), OwedContext);

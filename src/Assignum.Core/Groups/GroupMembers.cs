@@ -37,9 +37,9 @@ public static class GroupMembers
     /// <summary>The purposes that the members of a group meet, in bands; all of the kind where it has no members.</summary>
     public static IReadOnlyList<(string Band, IReadOnlyList<Purpose> Purposes)> Bands(CompiledSetUp setUp, GroupKind kind, string code)
     {
-        if (kind != GroupKind.Item) return LifeBands.Of(LifeBands.Of(kind), setUp.Policies);
+        if (kind != GroupKind.Item) return LifeBands.Of(LifeBands.Of(kind), setUp);
         var items = In(setUp.SetUp, kind, Below(setUp.SetUp, kind, code)).Select(c => setUp.Item(c)!.Item).ToList();
-        return LifeBands.Of(LifeOf.Item, setUp.Policies, items.Count == 0 || items.Exists(i => i.IsStockItem), items.Count == 0 || items.Exists(i => !i.IsStockItem));
+        return LifeBands.Of(LifeOf.Item, setUp, items.Count == 0 || items.Exists(i => i.IsStockItem), items.Count == 0 || items.Exists(i => !i.IsStockItem));
     }
 
     /// <summary>
@@ -52,7 +52,7 @@ public static class GroupMembers
         var found = new List<MemberLanding>();
         foreach (var purpose in Bands(setUp, kind, code).SelectMany(b => b.Purposes))
         {
-            var meeting = kind == GroupKind.Item ? members.Where(m => LifeBands.Of(setUp.Item(m.Code)!.Item, setUp.Policies).Contains(purpose)) : members;
+            var meeting = kind == GroupKind.Item ? members.Where(m => LifeBands.Of(setUp.Item(m.Code)!.Item, setUp).Contains(purpose)) : members;
             found.AddRange(meeting.Select(m => (m.Code, Landed: setUp.Landings.Resolve(purpose, m.Values))).GroupBy(m => (m.Landed.Account, m.Landed.Assignment, m.Landed.Borrowed)).OrderByDescending(g => g.Count())
                 .Select(g => new MemberLanding(purpose, g.Key.Account, By(setUp, purpose, g.First().Landed), g.Key.Borrowed, g.Count(), [.. g.Take(5).Select(m => m.Code)])));
         }

@@ -58,22 +58,29 @@ public static class Fitness
             ? Error("class", $"Account {account.Number} is of class {Words.Of(account.Class)}; {purpose.Name} takes {string.Join(" or ", purpose.Classes.Select(Words.Of))}.")
             : null;
 
-    /// <summary>It belongs to the purpose's subledger, or to none where the purpose has none.</summary>
+    /// <summary>
+    /// It belongs to the purpose's subledger, or to none where the purpose has none; and where it is written on by hand, it admits that.
+    /// </summary>
+    /// <remarks>What an account says of hand entries holds for every account; one that says nothing refuses them where it is a control account.</remarks>
     public static Unfit? ControlFits(Account account, Purpose? purpose, bool byDefault)
     {
+        if (purpose is null && account.Control == Control.None)
+            return Admitted(account.HandEntries ?? HandEntries.Accept, "hand-entries", $"Account {account.Number} should not be written on by hand.");
         var needed = purpose?.Control ?? Control.None;
         if (account.Control == needed) return null;
         if (account.Control == Control.None)
             return account.Tripwire && byDefault ? null
                 : Error("control-needed", $"{purpose!.Name} needs a control account of {Words.Of(needed)}; {account.Number} is none.");
-        var message = $"Account {account.Number} is the control account of {Words.Of(account.Control)}; {purpose?.Name ?? "a hand entry"} should not use it.";
-        return account.HandEntries switch
-        {
-            HandEntries.Accept => null,
-            HandEntries.Warn => Warning("control-account", message),
-            _ => Error("control-account", message),
-        };
+        return Admitted(account.HandEntries ?? HandEntries.Refuse, "control-account",
+            $"Account {account.Number} is the control account of {Words.Of(account.Control)}; {purpose?.Name ?? "a hand entry"} should not use it.");
     }
+
+    private static Unfit? Admitted(HandEntries rule, string code, string message) => rule switch
+    {
+        HandEntries.Accept => null,
+        HandEntries.Warn => Warning(code, message),
+        _ => Error(code, message),
+    };
 
     private static Unfit Error(string code, string message) => new(code, Severity.Error, message);
     private static Unfit Warning(string code, string message) => new(code, Severity.Warning, message);

@@ -30,7 +30,7 @@ public static class MinorPurposes
     /// </summary>
     public static IReadOnlyList<MinorPurpose> Of(CompiledSetUp setUp)
     {
-        var idle = Reach.Idle(setUp.Policies);
+        var idle = Reach.Idle(setUp);
         var borrowing = setUp.SetUp.Borrows.SelectMany(b => new[] { b.From }).ToHashSet(StringComparer.Ordinal);
         return [.. All.Where(m => !idle.ContainsKey(m.Purpose) && setUp.Landings.BorrowOf(m.Purpose) is null && setUp.Landings.BorrowOf(m.From) is null && !borrowing.Contains(m.Purpose.Name)
                 && setUp.Landings.AssignmentsOf(m.Purpose).Count == 0 && setUp.Landings.AssignmentsOf(m.From).Any(a => a.Key.Count == 0)

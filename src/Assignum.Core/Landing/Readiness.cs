@@ -36,7 +36,7 @@ public sealed record Readiness(string Subject, IReadOnlyList<Need> Needs)
         }
         var values = default(LegValues);
         if (setUp.Item(item.Code) is { } known) (values[Dimension.Item], values[Dimension.ItemGroup]) = (known.Number, known.Group);
-        needs.AddRange(LifeBands.Of(item, setUp.Policies).Select(p => Landing(setUp, p, values)));
+        needs.AddRange(LifeBands.Of(item, setUp).Select(p => Landing(setUp, p, values)));
         return new Readiness($"item {item.Code} {item.Name}", needs);
     }
 
@@ -55,7 +55,7 @@ public sealed record Readiness(string Subject, IReadOnlyList<Need> Needs)
             var values = default(LegValues);
             (values[Dimension.Party], values[Dimension.PartyGroup]) = (known?.Number ?? 0, number);
             values[Dimension.Currency] = setUp.Index.Of(Dimension.Currency, party.Currency ?? setUp.Entity.Currency);
-            needs.AddRange(LifeBands.Of(of, setUp.Policies).SelectMany(b => b.Purposes).Select(p => Landing(setUp, p, values)));
+            needs.AddRange(LifeBands.Of(of, setUp).SelectMany(b => b.Purposes).Select(p => Landing(setUp, p, values)));
         }
         if (setUp.Entity.TaxRegistered && party.Kind != PartyKind.Other)
             needs.Insert(0, new Need("tax standing", null, null, null, party.TaxStanding is null ? Core.Severity.Warning : null, party.TaxStanding is null ? "It has no tax standing: only the line, or the default tax code of an account, decides its tax." : null));
@@ -73,7 +73,7 @@ public sealed record Readiness(string Subject, IReadOnlyList<Need> Needs)
         [
             new Need("project group", null, null, null, known is { Group: > 0 } ? null : Core.Severity.Warning, known is { Group: > 0 } ? null : "Neither it nor its project has a group: it lands by assignments of its own or by defaults."),
             // As billed: usage is cost and an invoice is revenue at once; nothing waits in between.
-            .. LifeBands.Of(LifeOf.Project, setUp.Policies).SelectMany(b => b.Purposes).Where(p => !billed || p != Purposes.ProjectWip && p != Purposes.ProjectBillings && p != Purposes.AccruedRevenue).Select(p => Landing(setUp, p, values)),
+            .. LifeBands.Of(LifeOf.Project, setUp).SelectMany(b => b.Purposes).Where(p => !billed || p != Purposes.ProjectWip && p != Purposes.ProjectBillings && p != Purposes.AccruedRevenue).Select(p => Landing(setUp, p, values)),
         ]);
     }
 

@@ -15,7 +15,7 @@ internal static class AccountPart
     public static Part<Account> Define() => new("accounts", HeldBy.Edition,
         [Key("number"), Need("name"), Word<AccountClass>("class", required: true), Word<AccountKind>("kind", required: true), Text("parent"), Text("short_code"),
          Word<RecordStatus>("status", unset: "active"), Word<UsualSide>("usual_side", unset: "either"), Text("currency"),
-         new("control", CellType.Word, false, false, [.. Words.All<Control>().Skip(1)]), new("hand_entries", CellType.Word, false, false, Words.All<HandEntries>(), "refuse"),
+         new("control", CellType.Word, false, false, [.. Words.All<Control>().Skip(1)]), Word<HandEntries>("hand_entries"),
          Text("party_kinds"), YesNo("tripwire", "no"), Text("family"), Word<TaxAdmits>("tax_admits", unset: "both"), Text("tax_code"), YesNo("capital", "no"),
          YesNo("revalue", "no"), Text("report_codes"), Text("dimension_rules"), Text("note")],
         s => s.Accounts, (s, rows) => s with { Accounts = rows }, Read, Write);
@@ -23,13 +23,13 @@ internal static class AccountPart
     private static Account Read(CellReader r) => new(
         r.Need("number"), r.Need("name"), r.Word<AccountClass>("class"), r.Word<AccountKind>("kind"), r.Text("parent"), r.Text("short_code"),
         r.Word<RecordStatus>("status"), r.Word("usual_side", UsualSide.Either), r.Currency("currency"), r.Word<Control>("control"),
-        r.Word<HandEntries>("hand_entries"), Kinds(r), r.YesNo("tripwire"), r.Text("family"), r.Word<TaxAdmits>("tax_admits"), r.Text("tax_code"),
+        r.Text("hand_entries") is null ? null : r.Word<HandEntries>("hand_entries"), Kinds(r), r.YesNo("tripwire"), r.Text("family"), r.Word<TaxAdmits>("tax_admits"), r.Text("tax_code"),
         r.YesNo("capital"), r.YesNo("revalue"), Pairs(r, "report_codes", null), Pairs(r, "dimension_rules", ["required", "forbidden"]), r.Text("note"));
 
     private static string?[] Write(Account a) =>
     [
         a.Number, a.Name, Words.Of(a.Class), Words.Of(a.Kind), a.Parent, a.ShortCode, Words.Of(a.Status), Words.Of(a.UsualSide), a.Currency,
-        a.Control == Control.None ? null : Words.Of(a.Control), Words.Of(a.HandEntries), Kinds(a.PartyKinds), Yes(a.Tripwire), a.Family,
+        a.Control == Control.None ? null : Words.Of(a.Control), a.HandEntries is { } hand ? Words.Of(hand) : null, Kinds(a.PartyKinds), Yes(a.Tripwire), a.Family,
         Words.Of(a.TaxAdmits), a.TaxCode, Yes(a.Capital), Yes(a.Revalue), a.ReportCodes, a.DimensionRules, a.Note,
     ];
 

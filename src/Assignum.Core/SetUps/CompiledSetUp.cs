@@ -58,10 +58,11 @@ public sealed class CompiledSetUp
     {
         (accounts, items, parties, projects, dimensionValues) = (other.accounts, other.items, other.parties, other.projects, other.dimensionValues);
         (Index, Taxes, Landings, ClosedPeriods, BaseDecimals) = (other.Index, other.Taxes, other.Landings, other.ClosedPeriods, other.BaseDecimals);
-        Memory = other.Memory;
         SetUp = other.SetUp with { Policies = policies };
         Policies = Policies.From(policies);
         Rounding = new Rounding(Policies.RoundingMode);
+        // The stock method says which items reach a purpose.
+        Memory = Policies.Perpetual == other.Policies.Perpetual ? other.Memory : new CoverageMemory(this, other.Memory);
     }
 
     /// <summary>The same set-up under other policies; nothing is compiled anew.</summary>

@@ -81,10 +81,12 @@ public static class Parts
 
     public static readonly Part TaxCodes = new Part<TaxCode>("tax-codes", HeldBy.Edition,
         [Key("code"), Need("name"), Word<TaxDirection>("direction", required: true), new("category", CellType.Word, false, true, TaxCategories),
-         YesNo("reverse_charge", "no"), Number("deductible"), Text("base_box"), Text("tax_box"), Text("reverse_base_box"), Text("reverse_tax_box"), Text("authority")],
+         YesNo("reverse_charge", "no"), Number("deductible"), Text("base_box"), Text("tax_box"), Text("reverse_base_box"), Text("reverse_tax_box"),
+         Text("capital_base_box"), Text("capital_tax_box"), Text("authority")],
         s => s.TaxCodes, (s, rows) => s with { TaxCodes = rows },
         ReadTaxCode,
-        c => [c.Code, c.Name, Words.Of(c.Direction), c.Category, Yes(c.ReverseCharge), Num(c.Deductible), c.BaseBox, c.TaxBox, c.ReverseBaseBox, c.ReverseTaxBox, c.Authority]);
+        c => [c.Code, c.Name, Words.Of(c.Direction), c.Category, Yes(c.ReverseCharge), Num(c.Deductible), c.BaseBox, c.TaxBox, c.ReverseBaseBox, c.ReverseTaxBox,
+            c.CapitalBaseBox, c.CapitalTaxBox, c.Authority]);
 
     public static readonly Part TaxRates = new Part<TaxRate>("tax-rates", HeldBy.Edition,
         [Key("code"), Key("from", CellType.Date), new("rate", CellType.Number, false, true, [])],
@@ -213,7 +215,8 @@ public static class Parts
         if (category.Length > 0 && !TaxCategories.Contains(category))
             r.Fault("category", "unknown-word", $"'{category}' is no category of EN 16931; use {string.Join(", ", TaxCategories)}.");
         return new TaxCode(r.Need("code"), r.Need("name"), r.Word<TaxDirection>("direction"), category, r.YesNo("reverse_charge"),
-            r.Number("deductible", 0, 1) ?? 1, r.Text("base_box"), r.Text("tax_box"), r.Text("reverse_base_box"), r.Text("reverse_tax_box"), r.Text("authority"));
+            r.Number("deductible", 0, 1) ?? 1, r.Text("base_box"), r.Text("tax_box"), r.Text("reverse_base_box"), r.Text("reverse_tax_box"),
+            r.Text("capital_base_box"), r.Text("capital_tax_box"), r.Text("authority"));
     }
 
     private static PolicyRow ReadPolicy(CellReader r)

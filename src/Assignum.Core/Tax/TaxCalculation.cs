@@ -10,22 +10,33 @@ public readonly record struct DecidedCode(TaxCode Code, decimal Rate, TaxDecider
 
 /// <summary>A line as the tax calculation sees it, and what the calculation makes of it.</summary>
 /// <remarks>All amounts in the document's currency, rounded to its minor unit.</remarks>
-public sealed class TaxableLine(DecidedCode decided, decimal amount)
+/// <param name="capital">Whether it lands on an account marked capital.</param>
+public sealed class TaxableLine(DecidedCode decided, decimal amount, bool capital = false)
 {
     public DecidedCode Decided { get; } = decided;
 
     /// <summary>The line's amount after discount, with tax where prices include it.</summary>
     public decimal Amount { get; } = amount;
 
+    /// <summary>Whether it feeds the boxes for capital goods.</summary>
+    public bool Capital { get; } = capital;
+
     /// <summary>The amount without tax.</summary>
     public decimal Net { get; internal set; } = amount;
+
+    /// <summary>Its own tax, where tax is rounded line by line; otherwise zero.</summary>
+    public decimal OwnTax { get; internal set; }
 
     /// <summary>The part of the tax that is not reclaimed and becomes part of this line's cost.</summary>
     public decimal NonDeductible { get; internal set; }
 }
 
+/// <summary>What of a code's total one row of the return takes: its lines on capital accounts, or the others.</summary>
+public sealed record TaxPart(DecidedCode Decided, bool Capital, decimal Base, decimal Tax, decimal NonDeductible);
+
 /// <summary>One tax code's total on a document. Amounts in the document's currency.</summary>
-public sealed record TaxTotal(DecidedCode Decided, decimal Base, decimal Tax, decimal NonDeductible)
+/// <param name="Parts">One, or two where some lines land on capital accounts and others do not; they add up to the total.</param>
+public sealed record TaxTotal(DecidedCode Decided, decimal Base, decimal Tax, decimal NonDeductible, IReadOnlyList<TaxPart> Parts)
 {
     /// <summary>The part of the tax that is reclaimed.</summary>
     public decimal Deductible => Tax - NonDeductible;
@@ -58,19 +69,30 @@ public sealed record TaxCalculation(Rounding Rounding, int Decimals, bool TaxInc
         var tax = TaxIncluded && !decided.Code.ReverseCharge ? TakeOut(lines, rate) : Add(lines, rate);
         var net = lines.Sum(l => l.Net);
         var kept = decided.Code.Direction == TaxDirection.Input ? Keep(decided.Code, tax, lines) : 0;
-        return new TaxTotal(decided with { Rate = rate }, net, tax, kept);
+        return new TaxTotal(decided with { Rate = rate }, net, tax, kept, Divide(rate, tax, lines));
     }
 
-    private decimal Add(TaxableLine[] lines, decimal rate) => ByLine
-        ? lines.Sum(l => Rounding.Round(l.Net * rate, Decimals))
-        : Rounding.Round(lines.Sum(l => l.Net) * rate, Decimals);
+    // Each part takes its lines' shares of the tax by net.
+    private TaxPart[] Divide(decimal rate, decimal tax, TaxableLine[] lines)
+    {
+        var shares = Array.TrueForAll(lines, l => l.Capital == lines[0].Capital) ? null : Allocation.ByLargestRemainder(tax, [.. lines.Select(l => l.Net)], Decimals);
+        return [.. lines.Select((line, i) => (Line: line, Share: shares?[i] ?? 0)).GroupBy(x => x.Line.Capital).Select(g => new TaxPart(
+            g.First().Line.Decided with { Rate = rate }, g.Key, g.Sum(x => x.Line.Net), shares is null ? tax : g.Sum(x => x.Share), g.Sum(x => x.Line.NonDeductible)))];
+    }
+
+    private decimal Add(TaxableLine[] lines, decimal rate)
+    {
+        if (!ByLine) return Rounding.Round(lines.Sum(l => l.Net) * rate, Decimals);
+        foreach (var line in lines) line.OwnTax = Rounding.Round(line.Net * rate, Decimals);
+        return lines.Sum(l => l.OwnTax);
+    }
 
     private decimal TakeOut(TaxableLine[] lines, decimal rate)
     {
         if (ByLine)
         {
-            foreach (var line in lines) line.Net = line.Amount - Included(line.Amount, rate);
-            return lines.Sum(l => l.Amount - l.Net);
+            foreach (var line in lines) line.Net = line.Amount - (line.OwnTax = Included(line.Amount, rate));
+            return lines.Sum(l => l.OwnTax);
         }
         var tax = Included(lines.Sum(l => l.Amount), rate);
         var shares = Allocation.ByLargestRemainder(tax, [.. lines.Select(l => l.Amount)], Decimals);
@@ -84,6 +106,11 @@ public sealed record TaxCalculation(Rounding Rounding, int Decimals, bool TaxInc
     private decimal Keep(TaxCode code, decimal tax, TaxableLine[] lines)
     {
         var share = Registered ? 1 - code.Deductible : 1;
+        if (ByLine)
+        {
+            foreach (var line in lines) line.NonDeductible = Rounding.Round(line.OwnTax * share, Decimals);
+            return lines.Sum(l => l.NonDeductible);
+        }
         var kept = Rounding.Round(tax * share, Decimals);
         var shares = Allocation.ByLargestRemainder(kept, [.. lines.Select(l => l.Net)], Decimals);
         for (var i = 0; i < lines.Length; i++) lines[i].NonDeductible = shares[i];

@@ -47,6 +47,6 @@ public sealed class ReadJournal(DeskContext desk)
         head.Number, new EventName(head.Source, head.ExternalId), head.Date, head.Edition, head.Currency, head.Rate, head.Reference,
         [.. lines.Select(l => new LineDocument(l.Account, l.AccountNow == l.Account ? null : l.AccountNow, l.AccountName, l.Debit, l.Credit, l.CurrencyDebit, l.CurrencyCredit,
             l.Purpose, l.Party, l.Item, l.TaxCode, l.Text, l.EventLine, TraceJson.Read(l.TraceJson)))],
-        [.. taxes.Select(t => new TaxDocument(t.Code, t.Base, t.Rate, t.Tax, t.DecidedBy, t.EntityBase, t.EntityTax, t.NonDeductible, t.BaseBox, t.TaxBox, t.ReverseBaseBox, t.ReverseTaxBox))],
+        [.. taxes.Select(t => new TaxDocument(t.Code, t.Base, t.Rate, t.Tax, t.DecidedBy, t.EntityBase, t.EntityTax, t.NonDeductible, t.Capital, t.BaseBox, t.TaxBox, t.ReverseBaseBox, t.ReverseTaxBox))],
         head.RemarksJson is null ? [] : JsonSerializer.Deserialize<List<RemarkDocument>>(head.RemarksJson, TraceJson.Settings)!);
 }

@@ -29,7 +29,7 @@ public sealed class ShowPattern(DeskContext desk)
         var live = view.SetUp.SetUp.Policies.ToDictionary(p => p.Policy, p => p.Value, StringComparer.Ordinal);
         var policies = live.Where(p => !tried.ContainsKey(p.Key)).Concat(tried).Select(p => new PolicyRow(p.Key, p.Value)).ToList();
         var setUp = tried.Count == 0 ? view.SetUp : view.SetUp.Under(policies);
-        var (idle, idleNow) = (Reach.Idle(setUp.Policies), Reach.Idle(view.SetUp.Policies));
+        var (idle, idleNow) = (Reach.Idle(setUp), Reach.Idle(view.SetUp));
 
         var (example, lacks) = Examples.Of(kind, setUp, DateOnly.FromDateTime(DateTime.UtcNow));
         EntryResult? result = null;

@@ -25,8 +25,9 @@ public sealed record LineDocument(string Account, string? AccountNow, string Nam
     string? Purpose, string? Party, string? Item, string? TaxCode, string? Text, int? EventLine, LandingDocument Landing);
 
 /// <summary>A tax line of an entry, as it is written in JSON.</summary>
+/// <param name="Capital">Whether it is of the lines that land on capital accounts.</param>
 public sealed record TaxDocument(string Code, decimal Base, decimal Rate, decimal Tax, string DecidedBy, decimal EntityBase, decimal EntityTax, decimal NonDeductible,
-    string? BaseBox, string? TaxBox, string? ReverseBaseBox, string? ReverseTaxBox);
+    bool Capital, string? BaseBox, string? TaxBox, string? ReverseBaseBox, string? ReverseTaxBox);
 
 /// <summary>A remark of a guard, as it is written in JSON.</summary>
 public sealed record RemarkDocument(string Code, string Severity, string Message, string? Account, string? Purpose);
@@ -47,7 +48,7 @@ public sealed record EntryDocument(string? Number, EventName Event, DateOnly Dat
         number, source, entry.Date, edition, entry.Currency, entry.Rate, entry.Reference,
         [.. entry.Lines.Select(l => new LineDocument(l.Account, null, l.AccountRecord?.Name ?? "", l.Debit, l.Credit, l.CurrencyDebit, l.CurrencyCredit,
             l.Purpose?.Name, l.Context.Party, l.Context.Item, l.TaxCode, l.Text, l.EventLine, TraceJson.Document(l.Landing)))],
-        [.. entry.Tax.Select(t => new TaxDocument(t.Code, t.Base, t.Rate, t.Tax, t.DecidedBy, t.EntityBase, t.EntityTax, t.NonDeductible, t.BaseBox, t.TaxBox, t.ReverseBaseBox, t.ReverseTaxBox))],
+        [.. entry.Tax.Select(t => new TaxDocument(t.Code, t.Base, t.Rate, t.Tax, t.DecidedBy, t.EntityBase, t.EntityTax, t.NonDeductible, t.Capital, t.BaseBox, t.TaxBox, t.ReverseBaseBox, t.ReverseTaxBox))],
         [.. entry.Remarks.Select(RemarkOf)])
     {
         Reversal = entry.Reversal is null ? null : Of(entry.Reversal, source, edition),

@@ -17,7 +17,7 @@ public sealed class ChannelFee : EventKind
         var context = ChannelSale.ClearingContext(sheet);
         var amount = sheet.Event.Amount!.Value;
         var decided = sheet.DecideTax(TaxDirection.Input, sheet.Event.TaxCode, "standard", PaymentFee, context, "");
-        TaxableLine[] lines = decided is null ? [] : [new TaxableLine(decided.Value, amount)];
+        TaxableLine[] lines = decided is null ? [] : [new TaxableLine(decided.Value, amount, sheet.OnCapital(PaymentFee, context))];
         var totals = sheet.TaxCalculation(false).Run(lines);
         var kept = lines.Sum(l => l.NonDeductible);
         sheet.Debit(PaymentFee, sheet.Amount(amount + kept), context, decided?.Code);

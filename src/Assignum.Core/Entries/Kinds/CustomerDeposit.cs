@@ -19,12 +19,14 @@ public sealed class CustomerDeposit : EventKind
         var tax = 0m;
         if (sheet.Policies.DepositTax && sheet.SetUp.Entity.TaxRegistered)
         {
-            var found = sheet.DecideTax(Tax.TaxDirection.Output, e.TaxCode, "standard", CustomerDeposits, sheet.Document, "");
-            if (found is not { } decided) return;
-            if (decided.Code.ReverseCharge) decided = decided with { Rate = 0 };
-            tax = sheet.TaxCalculation(true).Included(amount, decided.Rate);
-            sheet.Credit(OutputTax, sheet.Amount(tax), sheet.Document.ForTax(sheet.SetUp.Index, decided.Code.Code));
-            sheet.RecordTax(decided, amount - tax, tax, 0);
+            // Where the deposits account is outside tax, the deposit carries none.
+            if (sheet.DecideTax(Tax.TaxDirection.Output, e.TaxCode, "standard", CustomerDeposits, sheet.Document, "") is { } decided)
+            {
+                if (decided.Code.ReverseCharge) decided = decided with { Rate = 0 };
+                tax = sheet.TaxCalculation(true).Included(amount, decided.Rate);
+                sheet.Credit(OutputTax, sheet.Amount(tax), sheet.Document.ForTax(sheet.SetUp.Index, decided.Code.Code));
+                sheet.RecordTax(new Tax.TaxPart(decided, sheet.OnCapital(CustomerDeposits, sheet.Document), amount - tax, tax, 0));
+            }
         }
         sheet.Credit(CustomerDeposits, sheet.Amount(amount - tax), sheet.Document);
     }

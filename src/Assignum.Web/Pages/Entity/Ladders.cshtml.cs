@@ -128,7 +128,7 @@ public sealed class LaddersModel(DeskContext desk, ViewSetUp view, EditSetUp edi
         if (Find() is not { } purpose) return false;
         (Purpose, Name) = (purpose, purpose.Name);
         SetUp = (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp;
-        Idle = Reach.Idle(SetUp.Policies);
+        Idle = Reach.Idle(SetUp);
         Rungs = typed ?? [.. SetUp.Landings.LadderOf(purpose).Rungs.Select(r => r.Name)];
         Shipped = Rungs.SequenceEqual(purpose.Shipped.Select(r => r.Name));
         if (purpose != Purposes.RetainedEarnings) Coverage = PurposeCoverage.Of(SetUp, purpose);

@@ -156,7 +156,7 @@ public sealed class LifeCycleModel(DeskContext desk, ViewSetUp view, EditSetUp e
         More = all.Count - Across.Count;
         var (stock, other) = Kind.Life == LifeOf.Item ? Natures(setUp) : (true, true);
         var crossings = Kind.Life == LifeOf.Item ? Crossings.SelectMany(c => Codes(c.Field switch { "groups" => Groups, "places" => Places, _ => Channels }).Select(code => new KeyPart(c.Dimension, code))).Where(k => compiled.Index.Of(k.Dimension, k.Value) > 0 || k.Dimension == Dimension.PartyGroup && compiled.Index.OfGroup(GroupKind.Customer, k.Value) > 0).ToList() : [];
-        Bands = [.. LifeBands.Of(Kind.Life, compiled.Policies, stock, other).Select(b => (b.Band, (IReadOnlyList<Row>)[.. b.Purposes.SelectMany(p =>
+        Bands = [.. LifeBands.Of(Kind.Life, compiled, stock, other).Select(b => (b.Band, (IReadOnlyList<Row>)[.. b.Purposes.SelectMany(p =>
             crossings.Where(c => compiled.Landings.LadderOf(p).Holding(1 << (int)c.Dimension | 1 << (int)Kind.Dimension) is not null).Select(c => (KeyPart?)c).Prepend(null).Select(with => new Row(p, with, [.. Across.Select(a => CellOf(compiled, p, a.Code, groupKind, with))])))]))];
         Total = Bands.Sum(b => b.Rows.Count);
     }
