@@ -219,4 +219,55 @@ public class GroupWork
         party.Needs.ShouldContain(n => n.What.StartsWith("tax on purchases: overseas", StringComparison.Ordinal) && n.Severity == Severity.Warning);
         Readiness.Of(compiled, compiled.Project("P-SHARE-A")!.Project).Needs.ShouldContain(n => n.Purpose == Purposes.ProjectWip && n.Account == "1500");
     }
+
+    [Fact]
+    public void A_party_lands_where_its_items_take_it_and_not_where_nothing_else_is_said()
+    {
+        // Every item has an account of its own and the default is a tripwire: only a milestone, which has no item, reaches it.
+        Purpose[] revenue = [Purposes.SalesRevenue];
+        var setUp = With([Assign(revenue[0], "4010", (Dimension.ItemGroup, "GOODS")), Assign(revenue[0], "4020", (Dimension.Item, "ADVICE")), Assign(revenue[0], "4020", (Dimension.Item, "HOUR")), Assign(revenue[0], "7510")]) with
+        { Accounts = [.. Shop.Accounts.Select(a => a.Number == "7510" ? a with { Tripwire = true } : a)] };
+        var compiled = new CompiledSetUp(setUp);
+        var need = Readiness.Of(compiled, compiled.Party("CUST")!.Party).Needs.Single(n => n.Purpose == revenue[0]);
+        (need.Account, need.By, need.Severity).ShouldBe(("4010", "item-group", Severity.Warning));
+        // Two of five are goods, two of five work, one has none.
+        need.Also.Select(a => (a.Account, a.By, Math.Round(a.Share, 2), a.Severity)).ShouldBe([("4020", "item", .4, null), ("7510", "default", .2, Severity.Warning)]);
+        Readiness.Of(compiled, compiled.Party("CUST")!.Party).Missing.ShouldBe(0);
+    }
+
+    [Fact]
+    public void An_item_shows_the_rungs_of_two_keys_that_decide_for_it()
+    {
+        var setUp = With(Assign(Purposes.Stock, "1450", (Dimension.Item, "GAUGE"), (Dimension.Location, "UTRECHT")), Assign(Purposes.CostOfSales, "5100", (Dimension.ItemGroup, "GAUGES"), (Dimension.PartyGroup, "TRADE")));
+        var compiled = new CompiledSetUp(setUp);
+        var needs = Readiness.Of(compiled, compiled.Item("GAUGE")!.Item).Needs;
+        var stock = needs.Single(n => n.Purpose == Purposes.Stock);
+        (stock.Account, stock.By, stock.Severity).ShouldBe(("1400", "default", null));
+        // One of three places (the third is none).
+        stock.Also.ShouldHaveSingleItem().ShouldSatisfyAllConditions(a => a.Account.ShouldBe("1450"), a => a.By.ShouldBe("item+location"), a => a.For.ShouldBe("UTRECHT"), a => a.Share.ShouldBe(1 / 3d, .001));
+        needs.Single(n => n.Purpose == Purposes.CostOfSales).Also.ShouldHaveSingleItem().For.ShouldBe("TRADE");
+        // A gift card's discount is the only one that stands apart, and that is said.
+        needs.ShouldNotContain(n => n.Purpose == Purposes.SalesDiscount);
+        Readiness.Of(compiled, compiled.Party("CUST")!.Party).Needs.Single(n => n.Purpose == Purposes.SalesDiscount).Only.ShouldBe("for gift cards sold at a discount alone");
+        // Bought stock is cost under the periodic method.
+        LifeBands.Of(compiled.Item("GAUGE")!.Item, compiled.Under([new PolicyRow("stock-method", "periodic")])).ShouldContain(Purposes.NonStockCost);
+    }
+
+    [Fact]
+    public void What_overrides_the_same_account_and_hides_another_below_is_not_idle()
+    {
+        // GOODS has 1400 as the default has; but at UTRECHT the rung below says otherwise, and would come through without it.
+        var own = Assign(Purposes.Stock, "1400", (Dimension.ItemGroup, "GOODS"));
+        bool Idle(params Assignment[] more) { var setUp = new CompiledSetUp(With([own, .. more])); return Core.Coverage.DeadWeight.ChangesNothing(setUp, Purposes.Stock, own); }
+        Idle().ShouldBeTrue();
+        Idle(Assign(Purposes.Stock, "1450", (Dimension.Location, "UTRECHT"))).ShouldBeFalse();
+    }
+
+    [Fact]
+    public void What_no_record_has_as_it_is_grouped_now_is_told_so()
+    {
+        var rung = Rung.Parse("item+item-group", out _)!;
+        var setUp = With(Assign(Purposes.SalesRevenue, "4010", (Dimension.Item, "GLASS"), (Dimension.ItemGroup, "RAIN"))) with { Ladders = [new("sales-revenue", 1, rung)] };
+        Core.Coverage.DeadWeight.Of(new CompiledSetUp(setUp)).Single(d => d.Assignment.Key.Count == 2).Why.ShouldBe("GLASS is not in RAIN: it would decide only if it were put there.");
+    }
 }

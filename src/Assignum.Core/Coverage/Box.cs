@@ -43,6 +43,9 @@ internal sealed class Box
     /// <summary>The group it asks for on an axis; 0: none in particular.</summary>
     public int Group(int axis) => On(axis).Group;
 
+    /// <summary>The same box, counted apart under a slot of its own.</summary>
+    public Box CountedAs(int slot) => new(Rank, slot, Assignment, At, asks);
+
     /// <summary>Whether another stands in the same place and asks the same, whatever its account.</summary>
     public bool AlikeIn(Box other) => At == other.At && Rank == other.Rank && Slot == other.Slot && asks.AsSpan().SequenceEqual(other.asks);
 

@@ -20,6 +20,14 @@ public static class DeadWeight
     /// <summary>Every such assignment, in the order of the purposes.</summary>
     public static IReadOnlyList<DeadAssignment> Of(CompiledSetUp setUp) => [.. Purposes.All.SelectMany(p => setUp.Memory.Dead(p).Found)];
 
+    /// <summary>Whether an assignment changes nothing: whatever a leg has that it decides for, what comes after it gives the same account.</summary>
+    public static bool ChangesNothing(CompiledSetUp setUp, Purpose purpose, Assignment assignment)
+    {
+        var search = new BoxSearch(setUp.Memory.Whatever(purpose), setUp.Memory.Boxes(purpose));
+        var alone = new HashSet<Assignment>(ReferenceEqualityComparer.Instance) { assignment };
+        return Box.Of(setUp.Memory.SlotsOf(purpose), purpose, assignment).All(b => search.SameAfter(b, alone, null));
+    }
+
     /// <summary>Those of a purpose after few of its assignments changed: only what meets one of the changed ones is looked at again.</summary>
     internal static PurposeDead After(CompiledSetUp setUp, Purpose purpose, PurposeDead known, CoverageMemory.Changes changes)
     {
@@ -79,8 +87,18 @@ public static class DeadWeight
 
     private static string Why(PurposeDead.One dead) =>
         dead.OnTripwire ? $"Account {dead.Assignment.Account} is a tripwire: above the default it decides nothing."
-        : dead.NeverWins ? dead.Proof.Count == 0 ? "Nothing has the record and the group that it names." : $"Whatever a leg has, {Said(dead.Proof)} comes first."
+        : dead.NeverWins ? dead.Proof.Count == 0 ? NobodyHas(dead.Assignment) : $"Whatever a leg has, {Said(dead.Proof)} comes first."
         : dead.Proof.Count == 0 ? "Nothing lands otherwise without it." : $"Without it {Said(dead.Proof)} would give {dead.Assignment.Account} as well.";
+
+    // A key can ask for what no leg has as the records are grouped now; a record that is put into another group may have it.
+    private static string NobodyHas(Assignment assignment)
+    {
+        var groups = assignment.Key.Where(k => k.Dimension is Dimension.ItemGroup or Dimension.PartyGroup or Dimension.ProjectGroup).ToList();
+        var records = assignment.Key.Where(k => k.Dimension is Dimension.Item or Dimension.Party or Dimension.Project).ToList();
+        if (records.Count > 0 && groups.Count > 0) return $"{records[0].Value} is not in {groups[0].Value}: it would decide only if it were put there.";
+        return groups.Count > 0 ? $"No leg of {assignment.Purpose.Replace('-', ' ')} has {groups[0].Value}: it groups {(PartySides.Of(Purposes.Find(assignment.Purpose)!) == PartySide.Customers ? "suppliers" : "customers")} only."
+            : "No leg has what it names.";
+    }
 
     private static string Said(IReadOnlyList<Assignment> proof) => proof.Count == 0 ? "another" : $"{(proof[0].Key.Count == 0 ? "the default" : string.Join(" · ", proof[0].Key.Select(k => k.Value)))}{(proof.Count == 1 ? "" : proof.Count == 2 ? " or one other" : $" or one of {proof.Count - 1} others")}";
 }

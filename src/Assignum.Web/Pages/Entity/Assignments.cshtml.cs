@@ -24,9 +24,10 @@ public sealed class AssignmentsModel(DeskContext desk, ViewSetUp view, EditSetUp
     [BindProperty(SupportsGet = true)] public string? Q { get; set; }
 
     /// <summary>A row: the assignment, its cells, what decides its key where it is not there.</summary>
+    /// <param name="ChangesNothing">Whether what comes after it gives the same account, whatever a leg has.</param>
     /// <param name="Overrides">The account underneath and the rung that gives it; null: nothing would decide.</param>
     /// <param name="Decides">For how many records it decides where nothing else is said.</param>
-    public sealed record Line(Assignment Assignment, string?[] Cells, string AccountName, string? KeyName, (string Account, string Rung)? Overrides, string Decides);
+    public sealed record Line(Assignment Assignment, string?[] Cells, string AccountName, string? KeyName, (string Account, string Rung)? Overrides, bool ChangesNothing, string Decides);
 
     public IReadOnlyList<Line> Lines { get; private set; } = [];
 
@@ -127,7 +128,7 @@ public sealed class AssignmentsModel(DeskContext desk, ViewSetUp view, EditSetUp
         var page = Ordered(compiled, fitting).Skip(skip).Take(take).ToList();
         var decides = page.GroupBy(a => a.Purpose).SelectMany(g => g.Zip(Core.Coverage.PurposeCoverage.Decides(compiled, Purposes.Find(g.Key)!, g))).ToDictionary(x => x.First, x => x.Second);
         var names = new NamesOf(compiled.SetUp);
-        Lines = [.. page.Select(a => new Line(a, Parts.CellsOf(a), names.Account(a.Account) ?? "", string.Join(" · ", a.Key.Select(names.Of).OfType<string>()), Overridden(compiled, a), Said(a, decides[a])))];
+        Lines = [.. page.Select(a => new Line(a, Parts.CellsOf(a), names.Account(a.Account) ?? "", string.Join(" · ", a.Key.Select(names.Of).OfType<string>()), Overridden(compiled, a), SameBelow(compiled, a), Said(a, decides[a])))];
         Rungs = [.. (Purpose is null ? Purposes.All.SelectMany(p => landings.LadderOf(p).Rungs) : landings.LadderOf(Purposes.Find(Purpose)!).Rungs).Where(r => r != Core.Landing.Rung.Line).Select(r => r.Name).Distinct(), "default"];
         var used = Purpose is null ? fitting.Aggregate(0, (set, a) => set | a.Set) : landings.LadderOf(Purposes.Find(Purpose)!).Rungs.Where(r => r != Core.Landing.Rung.Line).Aggregate(0, (set, r) => set | r.Set);
         KeyColumns = [.. Enum.GetValues<Dimension>().Where(d => d != Dimension.Line && (used & 1 << (int)d) != 0).Select(d => (1 + (int)d, Parts.Assignments.Columns[1 + (int)d]))];
@@ -157,6 +158,10 @@ public sealed class AssignmentsModel(DeskContext desk, ViewSetUp view, EditSetUp
         var trace = compiled.Landings.Overridden(Purposes.Find(assignment.Purpose)!, assignment, LegValuesOf.Key(compiled, assignment));
         return trace.Account is null ? null : (trace.Account, trace.BorrowedFrom is null ? trace.Rung! : $"{trace.BorrowedFrom}, {trace.Rung}");
     }
+
+    // The account underneath for its own key alone may be the same and, where a leg has more, another: only what changes nothing at all is the same.
+    private static bool SameBelow(CompiledSetUp compiled, Assignment assignment) =>
+        Overridden(compiled, assignment)?.Item1 == assignment.Account && Core.Coverage.DeadWeight.ChangesNothing(compiled, Purposes.Find(assignment.Purpose)!, assignment);
 
     // Names of what keys name, looked up when they are first asked for.
     private sealed class NamesOf(SetUp setUp)

@@ -131,7 +131,7 @@ public sealed class LaddersModel(DeskContext desk, ViewSetUp view, EditSetUp edi
         Idle = Reach.Idle(SetUp);
         Rungs = typed ?? [.. SetUp.Landings.LadderOf(purpose).Rungs.Select(r => r.Name)];
         Shipped = Rungs.SequenceEqual(purpose.Shipped.Select(r => r.Name));
-        if (purpose != Purposes.RetainedEarnings) Coverage = PurposeCoverage.Of(SetUp, purpose);
+        Coverage = PurposeCoverage.Of(SetUp, purpose);
         var (period, volume) = await coverage.VolumeAsync(State, HttpContext.RequestAborted);
         (Period, Volume) = (period, [.. volume.Where(v => v.Purpose == purpose.Name)]);
         Minor = MinorPurposes.Of(SetUp);
