@@ -42,6 +42,6 @@ public static class RecordShares
             boxes.Add(box.CountedAs(slot));
         }
         var tally = new BoxCounter(axes, named.Count).Count(boxes, PurposeCoverage.Dimensions(setUp.Landings, purpose));
-        return [.. tally.Select((n, i) => i < named.Count ? new DecidedShare(named[i].Assignment, named[i].At != purpose, keys[i], n) : new DecidedShare(null, false, 0, n)).Where(s => s.Combinations > 0).OrderByDescending(s => s.Combinations)];
+        return [.. tally.Select((n, i) => i < named.Count ? new DecidedShare(named[i].Assignment, named[i].At != purpose, keys[i], n) : new DecidedShare(null, false, 0, n)).Where(s => s.Combinations > 0).Reverse().OrderByDescending(s => s.Combinations)];
     }
 }
