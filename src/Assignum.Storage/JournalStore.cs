@@ -102,8 +102,10 @@ public static class JournalStore
               and (@from is null or n.date >= @from)
               and (@to is null or n.date <= @to)
               and (@text is null or n."number" ilike @text or n.reference ilike @text or n.party ilike @text or n.kind ilike @text or v.external_id ilike @text)
-              and (@account is null or exists (select from entry_line l join accounts a on a.entity_id = l.entity_id and a.account_id = l.account_id
-                   where l.entity_id = @entity and l.entry_id = n.entry_id and a."number" = @account))
+              -- A number that nobody has today finds the account that bore it last.
+              and (@account is null or exists (select from entry_line l where l.entity_id = @entity and l.entry_id = n.entry_id and l.account_id = coalesce(
+                     (select account_id from accounts where entity_id = @entity and "number" = @account),
+                     (select account_id from account_number where entity_id = @entity and "number" = @account order by until desc limit 1))))
               and (@after is null or n.entry_id {(query.NewestFirst ? "<" : ">")} @after)
             order by n.entry_id {direction} limit @limit
             """, db);

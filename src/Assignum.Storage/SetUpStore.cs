@@ -23,6 +23,10 @@ public static class SetUpStore
             from accounts a join account_terms t on t.entity_id = a.entity_id and t."number" = a."number"
             where a.entity_id = @entity and {terms.Visible("t")}
             """, entity, view);
+        Add(batch, """
+            select f."number", a."number" from account_number f join accounts a on a.entity_id = f.entity_id and a.account_id = f.account_id
+            where f.entity_id = @entity order by f.until
+            """, entity, view);
         await using var reader = await batch.ExecuteReaderAsync(stop);
         var faults = new List<FormFault>();
         foreach (var table in PartTable.Plain)
@@ -31,6 +35,10 @@ public static class SetUpStore
             await reader.NextResultAsync(stop);
         }
         setUp = Parts.Accounts.Read(setUp, await RowsAsync(reader, Parts.Accounts, [(accounts, 0), (terms, accounts.Positions.Count)], stop), faults);
+        await reader.NextResultAsync(stop);
+        var former = new List<KeyValuePair<string, string>>();
+        while (await reader.ReadAsync(stop)) former.Add(new(reader.GetString(0), reader.GetString(1)));
+        if (former.Count > 0) setUp = setUp with { FormerNumbers = Renumbering.Former(former, setUp.Accounts) };
         // What was stored had no fault when it came in; a fault now is ours.
         return faults.Count == 0 ? setUp : throw new InvalidOperationException($"Stored set-up of entity {entity} is damaged: {faults[0]}");
     }

@@ -56,7 +56,9 @@ public class Charts
         {
             var headings = accounts.Where(a => a.Kind == AccountKind.Heading).ToList();
             var number = $"{random.Next(1, 9)}{i:000}";
-            accounts.Add(new Account(number, "Name " + i, (AccountClass)random.Next(9), random.Next(3) == 0 ? AccountKind.Heading : AccountKind.Posting,
+            var @class = (AccountClass)random.Next(9);
+            headings.RemoveAll(h => h.Class != @class);
+            accounts.Add(new Account(number, "Name " + i, @class, random.Next(3) == 0 ? AccountKind.Heading : AccountKind.Posting,
                 headings.Count > 0 && random.Next(3) > 0 ? headings[random.Next(headings.Count)].Number : null, Control: random.Next(4) == 0 ? (Control)random.Next(1, 13) : Control.None, Note: random.Next(3) == 0 ? "note" : null));
         }
         var posting = accounts.Where(a => a.Kind == AccountKind.Posting).ToList();

@@ -155,8 +155,8 @@ public class ForeignCharts
         var random = new Random(seed);
         var accounts = new List<Account>();
         for (var i = 0; i < random.Next(1, 40); i++)
-            accounts.Add(new Account($"{random.Next(1, 9)}{i:000}", "Name " + (char)('A' + random.Next(26)) + i, (AccountClass)random.Next(9), random.Next(3) == 0 ? AccountKind.Heading : AccountKind.Posting,
-                accounts.LastOrDefault(a => a.Kind == AccountKind.Heading)?.Number, random.Next(3) == 0 ? "S" + i : null, (RecordStatus)random.Next(2), (UsualSide)random.Next(3), random.Next(4) == 0 ? "USD" : null, (Control)random.Next(13), (HandEntries)random.Next(3),
+            accounts.Add(new Account($"{random.Next(1, 9)}{i:000}", "Name " + (char)('A' + random.Next(26)) + i, (AccountClass)(i % 9), random.Next(3) == 0 ? AccountKind.Heading : AccountKind.Posting,
+                accounts.LastOrDefault(a => a.Kind == AccountKind.Heading && a.Class == (AccountClass)(i % 9))?.Number, random.Next(3) == 0 ? "S" + i : null, (RecordStatus)random.Next(2), (UsualSide)random.Next(3), random.Next(4) == 0 ? "USD" : null, (Control)random.Next(13), (HandEntries)random.Next(3),
                 (PartyKinds)random.Next(8), random.Next(9) == 0, random.Next(3) == 0 ? "fam" : null, (TaxAdmits)random.Next(4), null, random.Next(2) == 0, random.Next(2) == 0, random.Next(3) == 0 ? "a=1 b=2" : null, random.Next(3) == 0 ? "centre=required" : null, random.Next(2) == 0 ? "Some note" : null));
         var setUp = Empty with { Accounts = accounts };
         var rows = Parts.Accounts.Write(setUp).Select((r, i) => new ForeignRow(i + 2, [.. r.Select(c => new ForeignCell(c ?? ""))])).ToList();

@@ -75,7 +75,7 @@ public class Editions
     {
         await using var company = new Company();
         var code = await company.OpenAsync();
-        (await company.ImportAsync(code, [Row(Parts.Accounts, ("number", "4010"), ("name", "Instruments sold"), ("class", "other-income"), ("kind", "posting"))])).Refused.ShouldBeNull();
+        (await company.ImportAsync(code, [Row(Parts.Accounts, ("number", "4010"), ("name", "Instruments sold"), ("class", "other-income"), ("kind", "posting"), ("parent", ""))])).Refused.ShouldBeNull();
         string See(SetUp s) => s.Accounts.Where(a => a.Number == "4010").Select(a => $"{a.Name} {a.Class}").Single();
         See(await SeenAsync(company, code, "1")).ShouldBe("Instruments sold Revenue");
         See(await SeenAsync(company, code, "draft")).ShouldBe("Instruments sold OtherIncome");

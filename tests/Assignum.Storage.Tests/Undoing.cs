@@ -111,7 +111,7 @@ public class Undoing
         (await DraftAsync(company, code)).Accounts.Single(a => a.Number == "4010").Name.ShouldBe("Instruments sold");
         (await new EditSetUp(company.Desk).UndoAsync(company.Actor, code, added.Result!.Change!.Value, Stop)).Refused.ShouldBeNull();
         (await DraftOpenAsync()).ShouldBeFalse();
-        await company.ImportAsync(code, [Row(Parts.Accounts, ("number", "4010"), ("name", "Instruments sold"), ("class", "other-income"), ("kind", "posting"))]);
+        await company.ImportAsync(code, [Row(Parts.Accounts, ("number", "4010"), ("name", "Instruments sold"), ("class", "other-income"), ("kind", "posting"), ("parent", ""))]);
         (await DraftOpenAsync()).ShouldBeTrue();
     }
 

@@ -2,7 +2,7 @@ using Assignum.Core.SetUps;
 
 namespace Assignum.Core.Chart;
 
-/// <summary>Finds the account that a person means: by its number, its short code, its name, or its path from the top of the chart.</summary>
+/// <summary>Finds the account that a person means: by its number, its short code, its name, its path from the top of the chart, or a number it bore before.</summary>
 /// <remarks>
 /// A path names headings by name or number, from the top down, with <c>›</c>, <c>&gt;</c>, <c>/</c> or <c>:</c> between them:
 /// <c>Assets › Stock › Instruments</c>. Upper and lower case are alike except in numbers. What fits several accounts is no answer.
@@ -11,11 +11,14 @@ public sealed class AccountWords
 {
     private static readonly char[] Between = ['›', '>', '/', ':'];
     private readonly Dictionary<string, Account> byNumber;
+    private readonly IReadOnlyDictionary<string, string> former;
     private readonly ILookup<string, Account> byShortCode;
     private readonly ILookup<string, Account> byName;
 
-    public AccountWords(IReadOnlyList<Account> accounts)
+    /// <param name="former">Numbers that accounts bore before, with their number today.</param>
+    public AccountWords(IReadOnlyList<Account> accounts, IReadOnlyDictionary<string, string>? former = null)
     {
+        this.former = former ?? new Dictionary<string, string>();
         byNumber = accounts.ToDictionary(a => a.Number, StringComparer.Ordinal);
         byShortCode = accounts.Where(a => a.ShortCode is not null).ToLookup(a => a.ShortCode!, StringComparer.OrdinalIgnoreCase);
         byName = accounts.ToLookup(a => Plain(a.Name), StringComparer.OrdinalIgnoreCase);
@@ -38,6 +41,7 @@ public sealed class AccountWords
             why = $"'{Cut(text)}' may be {string.Join(" or ", fit.Take(3).Select(a => $"{a.Number} {a.Name}"))}{(fit.Count > 3 ? $" or {fit.Count - 3} others" : "")}: write the number.";
             return null;
         }
+        if (former.TryGetValue(text, out var now)) return now;
         why = $"Account {Cut(text)} does not exist: write a number, a short code, a name or a whole path.";
         return null;
     }

@@ -11,14 +11,26 @@ public static class Renumbering
     {
         if (numbers.Count == 0) return setUp;
         string Now(string number) => numbers.GetValueOrDefault(number, number);
+        var accounts = setUp.Accounts.Select(a => a with { Number = Now(a.Number), Parent = a.Parent is null ? null : Now(a.Parent) }).ToList();
         return setUp with
         {
-            Accounts = [.. setUp.Accounts.Select(a => a with { Number = Now(a.Number), Parent = a.Parent is null ? null : Now(a.Parent) })],
+            Accounts = accounts,
+            FormerNumbers = Former(setUp.FormerNumbers.Select(f => KeyValuePair.Create(f.Key, Now(f.Value))).Concat(numbers), accounts),
             ReliefAccounts = [.. setUp.ReliefAccounts.Select(r => r with { Account = Now(r.Account), Relief = Now(r.Relief) })],
             Assignments = [.. setUp.Assignments.Select(a => numbers.TryGetValue(a.Account, out var now) ? a with { Account = now } : a)],
             Crosswalk = [.. setUp.Crosswalk.Select(r => r with { Account = Now(r.Account) })],
             Pairings = [.. setUp.Pairings.Select(p => p.Record == "account" && p.Ours is not null ? p with { Ours = Now(p.Ours) } : p)],
         };
+    }
+
+    /// <summary>Former numbers by what is said of them, the oldest first: what is an account's number today is nobody's former one.</summary>
+    public static IReadOnlyDictionary<string, string> Former(IEnumerable<KeyValuePair<string, string>> said, IReadOnlyList<Account> accounts)
+    {
+        var held = accounts.Select(a => a.Number).ToHashSet(StringComparer.Ordinal);
+        var former = new Dictionary<string, string>(StringComparer.Ordinal);
+        foreach (var (was, now) in said)
+            if (held.Contains(now) && !held.Contains(was)) former[was] = now;
+        return former;
     }
 
     /// <summary>

@@ -114,7 +114,7 @@ internal static class Buying
         var values = sheet.Document.Values;
         var group = bought.Count == 0 ? 0 : bought[0].Context.Values[Dimension.ItemGroup];
         values[Dimension.ItemGroup] = bought.TrueForAll(b => b.Context.Values[Dimension.ItemGroup] == group) ? group : 0;
-        return sheet.Document with { Values = values, Written = sheet.Event.PayablesAccount };
+        return sheet.Document with { Values = values, Written = sheet.Number(sheet.Event.PayablesAccount) };
     }
 
     private static void Deposit(EntrySheet sheet, LegContext payables)

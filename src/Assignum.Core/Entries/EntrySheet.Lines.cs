@@ -54,7 +54,7 @@ public sealed partial class EntrySheet
     {
         var values = Document.Values;
         SetItem(ref values, charge.Item is null ? null : SetUp.Item(charge.Item));
-        return Document with { Values = values, Item = charge.Item, Written = charge.Account, Text = charge.Text ?? Event.Text, Line = Event.Lines.Count + number };
+        return Document with { Values = values, Item = charge.Item, Written = Number(charge.Account), Text = charge.Text ?? Event.Text, Line = Event.Lines.Count + number };
     }
 
     /// <summary>The tax category that a charge asks the matrix with: its own, else its item's, else <c>standard</c>.</summary>
@@ -95,6 +95,9 @@ public sealed partial class EntrySheet
         return (gross, discount, gross - discount);
     }
 
+    /// <summary>An account as it was written, by the number it has today; null: none was.</summary>
+    public string? Number(string? written) => written is null ? null : SetUp.NumberOf(written);
+
     private SheetLine NewLine(EventLine line, int number)
     {
         var item = line.Item is null ? null : SetUp.Item(line.Item);
@@ -108,7 +111,7 @@ public sealed partial class EntrySheet
         values[Dimension.Reason] = SetUp.Index.Of(Dimension.Reason, reason);
         var context = Document with
         {
-            Values = values, Written = line.Account, Line = number, Item = line.Item, Location = location, Project = projectCode,
+            Values = values, Written = Number(line.Account), Line = number, Item = line.Item, Location = location, Project = projectCode,
             Reason = reason, Text = line.Text ?? Event.Text, Dimensions = Merge(Event.Dimensions, line.Dimensions),
         };
         return new SheetLine(number, line, item, projectCode is null ? null : SetUp.Project(projectCode), context);

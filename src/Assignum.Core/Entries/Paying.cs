@@ -25,7 +25,7 @@ internal static class Paying
                 sheet.Warn("settles-too-much", $"settles[{i}]: {settled.Reference} has {document.Open} open; {settled.Amount} is settled.", document.Account, purpose);
             var rate = settled.Rate ?? document?.Rate ?? sheet.Rate;
             var amount = sheet.AmountAt(settled.Amount, rate);
-            Book(sheet, customer, purpose, amount, sheet.Document with { Reference = settled.Reference }, rate, settled.Account ?? document?.Account);
+            Book(sheet, customer, purpose, amount, sheet.Document with { Reference = settled.Reference }, rate, sheet.Number(settled.Account) ?? document?.Account);
             exchange += sheet.Amount(settled.Amount).Base - amount.Base;
             left -= settled.Amount;
         }

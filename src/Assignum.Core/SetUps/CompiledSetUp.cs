@@ -85,6 +85,9 @@ public sealed class CompiledSetUp
     /// <summary>The periods in which nothing posts.</summary>
     public IReadOnlyList<Period> ClosedPeriods { get; }
 
+    /// <summary>The number that an account has today, of one that is written by a number it bore before; else what is written.</summary>
+    public string NumberOf(string written) => accounts.ContainsKey(written) ? written : SetUp.FormerNumbers.GetValueOrDefault(written, written);
+
     public Account? Account(string number) => accounts.GetValueOrDefault(number);
     public KnownItem? Item(string code) => items.GetValueOrDefault(code);
     public KnownParty? Party(string code) => parties.GetValueOrDefault(code);

@@ -34,6 +34,9 @@ public sealed record SetUp
     public IReadOnlyList<Period> Periods { get; init; } = [];
     public IReadOnlyList<NumberBand> NumberBands { get; init; } = [];
     public IReadOnlyList<Account> Accounts { get; init; } = [];
+
+    /// <summary>Numbers that accounts bore before, with the number each has now; none of them is anybody's number today.</summary>
+    public IReadOnlyDictionary<string, string> FormerNumbers { get; init; } = System.Collections.Frozen.FrozenDictionary<string, string>.Empty;
     public IReadOnlyList<ReliefAccount> ReliefAccounts { get; init; } = [];
     public IReadOnlyList<LandingGroup> Groups { get; init; } = [];
     public IReadOnlyList<Item> Items { get; init; } = [];

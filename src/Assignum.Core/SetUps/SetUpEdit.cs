@@ -41,7 +41,7 @@ public static class SetUpEdit
         }
         if (faults.Count > 0) return new ImportPlan(next, [], faults, []);
         var changes = touched.Select(t => SetUpImport.Changed(t.Part, t.Key, t.Part.Row(current, t.Key), t.Part.Row(next, t.Key))).OfType<RowChange>().ToList();
-        foreach (var fault in carried.Count > 0 ? SetUpRules.Check(next) : SetUpRules.CheckAfter(next, changes))
+        foreach (var fault in (carried.Count > 0 ? SetUpRules.Check(next) : SetUpRules.CheckAfter(next, changes)).Concat(NewRowRules.Check(next, [.. carried, .. changes])))
             faults.Add(new FormFault(fault.Part.Name, lineOf.GetValueOrDefault((fault.Part, fault.Key)), fault.Column, fault.Code, fault.Message));
         return new ImportPlan(next, faults.Count > 0 ? [] : [.. carried, .. changes], faults, []);
     }

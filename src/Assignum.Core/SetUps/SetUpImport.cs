@@ -47,9 +47,10 @@ public static class SetUpImport
         if (next.Entity.Code != current.Entity.Code)
             faults.Add(new FormFault("entity", 2, "code", "wrong-entity", $"This bundle is of entity {next.Entity.Code}; it is brought into {current.Entity.Code}. Change the code in entity.csv, or leave the file out."));
         next = Keep(current, next, sheets, inUse, notes);
-        foreach (var fault in SetUpRules.Check(next))
+        var changes = faults.Count > 0 ? [] : Difference(current, next);
+        foreach (var fault in SetUpRules.Check(next).Concat(NewRowRules.Check(next, changes)))
             faults.Add(new FormFault(fault.Part.Name, lineOf.GetValueOrDefault((fault.Part, fault.Key)), fault.Column, fault.Code, fault.Message));
-        return new ImportPlan(next, faults.Count > 0 ? [] : Difference(current, next), faults, notes);
+        return new ImportPlan(next, faults.Count > 0 ? [] : changes, faults, notes);
     }
 
     /// <summary>The rows in which two set-ups differ, part by part; of some parts only where they are named.</summary>

@@ -79,7 +79,7 @@ public sealed class ReadAccounts(DeskContext desk, ViewSetUp view)
     {
         var setUp = (await view.OfAsync(state, "draft", null, stop)).Result!.SetUp.SetUp;
         var found = setUp.Accounts.Where(a => (a.Kind == AccountKind.Heading) == headings)
-            .Select(a => (Account: a, Place: Place(a, text))).Where(f => f.Place < 9)
+            .Select(a => (Account: a, Place: setUp.FormerNumbers.GetValueOrDefault(text) == a.Number ? 0 : Place(a, text))).Where(f => f.Place < 9)
             .Select(f => (f.Account, f.Place, Why: Why(f.Account, purpose, judged, byDefault, headings)))
             .OrderBy(f => Weight(f.Why)).ThenBy(f => f.Place).ThenBy(f => f.Account.Number, StringComparer.Ordinal).Take(Ranked).ToList();
         if (found.Count > most)

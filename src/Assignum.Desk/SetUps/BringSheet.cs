@@ -66,7 +66,7 @@ public sealed class BringSheet(DeskContext desk, ViewSetUp view, EditSetUp edit,
         var sheet = ViewBook.Read(new MemoryStream(content), part, faults, out var taken);
         if (sheet is null) return (null, taken, faults);
         // As people write: words in any case, accounts by number, short code, name or path.
-        var accounts = new AccountWords(now.Accounts);
+        var accounts = new AccountWords(now.Accounts, now.FormerNumbers);
         foreach (var (row, cells) in sheet.Rows)
             foreach (var i in sheet.Columns)
             {

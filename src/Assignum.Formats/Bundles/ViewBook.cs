@@ -63,7 +63,7 @@ public static class ViewBook
     /// <summary>The accounts that cells can name, with all that they can be called.</summary>
     internal static void AddAccounts(WorkbookPart workbook, SetUp setUp)
     {
-        var words = new AccountWords(setUp.Accounts);
+        var words = new AccountWords(setUp.Accounts, setUp.FormerNumbers);
         XlsxSheet.Add(workbook, Parts.Accounts.Name, ["number", "name", "short_code", "path"], setUp.Accounts.OrderBy(a => a.Number, StringComparer.Ordinal).Select(a => (object?[])[a.Number, a.Name, a.ShortCode, words.PathOf(a)]), []);
     }
 

@@ -54,6 +54,13 @@ public abstract class EntityPage(DeskContext desk) : PageModel
 
     private protected DeskContext Desk => desk;
 
+    /// <summary>A code out of an address: a slash in it (from before codes had none) comes still encoded.</summary>
+    private protected static string Unslashed(string? code) => code?.Replace("%2F", "/", StringComparison.OrdinalIgnoreCase) ?? "";
+
+    /// <summary>The number that an account has today, where an address names one it bore before; null: it names one of today, or nobody's.</summary>
+    private protected async Task<string?> RenumberedAsync(Assignum.Desk.SetUps.ViewSetUp view, string number) =>
+        (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result?.SetUp.SetUp.FormerNumbers.GetValueOrDefault(number);
+
     /// <inheritdoc/>
     public override async Task OnPageHandlerExecutionAsync(PageHandlerExecutingContext context, PageHandlerExecutionDelegate next)
     {

@@ -75,7 +75,7 @@ public static class GridEdits
     {
         var position = part.Columns.Select((c, i) => (c.Name, i)).ToDictionary(x => x.Name, x => x.i, StringComparer.Ordinal);
         var changes = new Dictionary<string, (string?[]? Before, string?[]? After)>(StringComparer.Ordinal);
-        var accounts = new Lazy<Core.Chart.AccountWords>(() => new Core.Chart.AccountWords(now.Accounts));
+        var accounts = new Lazy<Core.Chart.AccountWords>(() => new Core.Chart.AccountWords(now.Accounts, now.FormerNumbers));
         Fault Missing(string number, string column) => new("changed-meanwhile", $"{Said(part, number)} is no longer there: somebody took it away or gave it another {part.Columns[part.Keys[0]].Name}.", column, Account: number);
         foreach (var cell in (sent.Edits ?? []).OfType<CellEdit>())
         {

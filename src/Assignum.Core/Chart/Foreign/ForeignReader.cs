@@ -50,6 +50,7 @@ public static class ForeignReader
         Kinds(drafts, existing, faults);
         Numbers(drafts, existing, faults, notes);
         Classes(drafts, existing, current, faults, columns.Any(c => c.Field == "class"));
+        Places(drafts, existing, notes);
         return new ForeignReading(Rows(drafts, columns, settings.Shape, existing), faults, notes, words.All);
     }
 
@@ -239,6 +240,25 @@ public static class ForeignReader
         foreach (var draft in drafts.Where(d => d.KindSaid == AccountKind.Heading)) draft.Class ??= Most(draft) ?? (TypeWords.Of(draft.Name)?.Meaning.Class) ?? (draft.Number is null ? null : numbers.BandOf(draft.Number));
         foreach (var draft in drafts.Where(d => d.KindSaid == AccountKind.Heading && d.Class is null))
             faults.Add(Fault(draft.Line, "class", "no-class", $"{draft.Number} {Cut(draft.Name)}: nothing says the class of this heading. Give it a type, or leave the row out."));
+    }
+
+    // An account stands under a heading of its own class: the nearest above it that is one, else at the top, where its class places it.
+    private static void Places(List<Draft> drafts, Dictionary<string, Account> existing, List<string> notes)
+    {
+        var moved = 0;
+        foreach (var draft in drafts.Where(d => d.Class is not null))
+        {
+            var (parent, steps) = (draft.Parent, 0);
+            while (parent is not null && parent.Class != draft.Class && steps++ < 100) parent = parent.Parent;
+            if (parent == draft.Parent)
+            {
+                // A parent that is in the chart and not in the file.
+                if (parent is null && draft.ParentNumber is not null && existing.TryGetValue(draft.ParentNumber, out var held) && held.Class != draft.Class) { draft.ParentNumber = null; moved++; }
+                continue;
+            }
+            (draft.Parent, draft.ParentNumber, moved) = (parent, null, moved + 1);
+        }
+        if (moved > 0) notes.Add($"{(moved == 1 ? "One account stands" : $"{moved} accounts stand")} under a heading of another class; {(moved == 1 ? "it goes" : "they go")} under the nearest heading of {(moved == 1 ? "its" : "their")} own class, or to the top of it.");
     }
 
     private static AccountClass? Most(Draft heading)

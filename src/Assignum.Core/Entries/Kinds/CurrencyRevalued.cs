@@ -19,13 +19,14 @@ public sealed class CurrencyRevalued : EventKind
             sheet.Fail("bad-date", $"reverseOn is {day:yyyy-MM-dd}; it must come after the date.", "reverseOn");
         foreach (var line in sheet.Lines)
         {
+            var account = sheet.Number(line.Source.Account)!;
             var values = line.Context.Values;
             values[Dimension.Currency] = sheet.SetUp.Index.Of(Dimension.Currency, line.Source.Currency);
             var context = sheet.HandContext(line) with { Values = values };
-            if (context.Party is null && sheet.SetUp.Account(line.Source.Account!) is { Control: Chart.Control.Receivables or Chart.Control.Payables })
-                sheet.Warn("party-needed", $"{line.Path}: account {line.Source.Account} belongs to parties; name the one revalued.", line.Source.Account, null, line.Number);
+            if (context.Party is null && sheet.SetUp.Account(account) is { Control: Chart.Control.Receivables or Chart.Control.Payables })
+                sheet.Warn("party-needed", $"{line.Path}: account {account} belongs to parties; name the one revalued.", account, null, line.Number);
             var amount = line.Source.Amount!.Value;
-            sheet.ByHand(Side.Debit, new LegAmount(amount, null), context, line.Source.Account!, null);
+            sheet.ByHand(Side.Debit, new LegAmount(amount, null), context, account, null);
             sheet.Exchange(amount, context);
         }
     }

@@ -23,11 +23,12 @@ public class HandEntry : EventKind
                 sheet.Fail("one-side", $"{line.Path} needs either 'debit' or 'credit', not both and not neither.", line.Path);
                 continue;
             }
+            var account = sheet.Number(source.Account)!;
             var context = sheet.HandContext(line) with { TaxCode = source.TaxCode };
-            if (NeedsKey(sheet.SetUp.Account(source.Account!)?.Control ?? Control.None, context) is { } missing)
-                sheet.Fail("control-key", $"{line.Path} is on a control account and needs {missing}.", $"{line.Path}.{missing}", null, source.Account);
+            if (NeedsKey(sheet.SetUp.Account(account)?.Control ?? Control.None, context) is { } missing)
+                sheet.Fail("control-key", $"{line.Path} is on a control account and needs {missing}.", $"{line.Path}.{missing}", null, account);
             sheet.ByHand(source.Debit is null ? Side.Credit : Side.Debit, sheet.Amount(source.Debit ?? source.Credit!.Value), context,
-                source.Account!, source.TaxCode is null ? null : sheet.SetUp.Taxes.Code(source.TaxCode));
+                account, source.TaxCode is null ? null : sheet.SetUp.Taxes.Code(source.TaxCode));
         }
     }
 

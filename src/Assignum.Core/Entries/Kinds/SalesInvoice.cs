@@ -20,5 +20,5 @@ public class SalesInvoice : EventKind
     public override void Write(EntrySheet sheet) => Sell(sheet, SalesRevenue);
 
     private protected static void Sell(EntrySheet sheet, Purpose revenue) =>
-        new Selling(Receivables, sheet.Document with { Written = sheet.Event.ReceivablesAccount }, revenue).Write(sheet);
+        new Selling(Receivables, sheet.Document with { Written = sheet.Number(sheet.Event.ReceivablesAccount) }, revenue).Write(sheet);
 }

@@ -20,7 +20,8 @@ public sealed class AccountModel(DeskContext desk, ViewSetUp view, EditSetUp edi
 
     public override string Place => "chart";
 
-    [BindProperty(SupportsGet = true)] public string Number { get; set; } = "";
+    [BindProperty(SupportsGet = true)] public string Number { get => number; set => number = Unslashed(value); }
+    private string number = "";
 
     /// <summary>The account that a new one is made beside.</summary>
     [BindProperty(SupportsGet = true)] public string? From { get; set; }
@@ -57,7 +58,7 @@ public sealed class AccountModel(DeskContext desk, ViewSetUp view, EditSetUp edi
         ("Reporting", ["report_codes", "dimension_rules", "note"]),
     ];
 
-    public Task<IActionResult> OnGetAsync() => ShowAsync();
+    public async Task<IActionResult> OnGetAsync() => await RenumberedAsync(view, Number) is { } now ? LocalRedirect(At(now)) : await ShowAsync();
 
     /// <summary>Says of a number, while it is typed, that it is free or who holds it, and whether it suits the class.</summary>
     public async Task<IActionResult> OnGetNumberAsync([FromQuery(Name = RowForm.New + "number")] string? number, [FromQuery(Name = RowForm.New + "class")] string? @class)
@@ -103,7 +104,7 @@ public sealed class AccountModel(DeskContext desk, ViewSetUp view, EditSetUp edi
     {
         var setUp = (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
         if (setUp.Accounts.FirstOrDefault(a => a.Number == Number) is not { } account) return NotFound();
-        var entries = Core.Words.TryParse<HandEntries>(hand ?? "", out var said) ? said : HandEntries.Refuse;
+        var entries = Core.Words.TryParse<HandEntries>(hand ?? "", out var said) ? said : (HandEntries?)null;
         var wanted = Core.Words.TryParse<Control>(control ?? "", out var its) ? its : Control.None;
         return Partial("_WrongUses", await accounts.WrongUsesAsync(State, setUp, account with { Control = wanted, HandEntries = entries }, HttpContext.RequestAborted));
     }

@@ -16,7 +16,8 @@ public sealed class CardModel(DeskContext desk, ViewSetUp view, ReadAccounts acc
     private const int MostListed = 100_000;
 
     public override string Place => "chart";
-    [BindProperty(SupportsGet = true)] public string Number { get; set; } = "";
+    [BindProperty(SupportsGet = true)] public string Number { get => number; set => number = Unslashed(value); }
+    private string number = "";
     [BindProperty(SupportsGet = true)] public DateOnly? From { get; set; }
     [BindProperty(SupportsGet = true)] public DateOnly? To { get; set; }
     [BindProperty(SupportsGet = true)] public int Skip { get; set; }
@@ -29,6 +30,7 @@ public sealed class CardModel(DeskContext desk, ViewSetUp view, ReadAccounts acc
 
     public async Task<IActionResult> OnGetAsync()
     {
+        if (await RenumberedAsync(view, Number) is { } now) return LocalRedirect($"/e/{EntityCode}/chart/{Uri.EscapeDataString(now)}/card{Request.QueryString}");
         if (!await FindAsync()) return NotFound();
         Skip = Math.Clamp(Skip, 0, 100_000_000);
         if (From > To) Faults = [new Core.Fault("bad-days", "The last day is before the first: exchange them.", "to")];

@@ -38,6 +38,7 @@ public sealed class FindModel(DeskContext desk, ViewSetUp view, ReadJournal jour
         var root = $"/e/{EntityCode}";
         foreach (var (place, title) in new[] { ("chart", "Chart of accounts"), ("chart/bring", "Bring a chart in"), ("tax", "Tax"), ("patterns", "Patterns"), ("rehearse", "Rehearse a document"), ("editions", "Editions"), ("journal", "Journal"), ("files", "Files") })
             yield return new Hit("page", title, "", $"{root}/{place}");
+        foreach (var (was, now) in setUp.FormerNumbers) yield return new Hit("account", now, $"{was} before", $"{root}/chart/{Uri.EscapeDataString(now)}");
         foreach (var a in setUp.Accounts) yield return new Hit("account", a.Number, a.ShortCode is null ? a.Name : $"{a.Name} · {a.ShortCode}", $"{root}/chart/{Uri.EscapeDataString(a.Number)}");
         foreach (var p in setUp.Parties) yield return new Hit("party", p.Code, p.Name, $"{root}/journal?q={Uri.EscapeDataString(p.Code)}");
         foreach (var i in setUp.Items) yield return new Hit("item", i.Code, i.Name, $"{root}/rehearse?item={Uri.EscapeDataString(i.Code)}");

@@ -16,7 +16,8 @@ public sealed class GroupModel(DeskContext desk, ViewSetUp view, EditSetUp edit)
 
     /// <summary>Item, customer, supplier or project.</summary>
     [BindProperty(SupportsGet = true)] public string Kind { get; set; } = "";
-    [BindProperty(SupportsGet = true)] public string Code { get; set; } = "";
+    [BindProperty(SupportsGet = true)] public string Code { get => code; set => code = Unslashed(value); }
+    private string code = "";
 
     public LandingGroup Group { get; private set; } = null!;
     public CompiledSetUp SetUp { get; private set; } = null!;

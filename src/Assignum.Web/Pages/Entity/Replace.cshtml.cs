@@ -12,7 +12,8 @@ namespace Assignum.Web.Pages.Entity;
 public sealed class ReplaceModel(DeskContext desk, ViewSetUp view, EditSetUp edit, ReadJournal journal, CompareSetUps compare) : ActingPage(desk, edit)
 {
     public override string Place => "chart";
-    [BindProperty(SupportsGet = true)] public string Number { get; set; } = "";
+    [BindProperty(SupportsGet = true)] public string Number { get => number; set => number = Unslashed(value); }
+    private string number = "";
     [BindProperty] public string? Replacement { get; set; }
     [BindProperty(Name = "reason")] public string? Why { get; set; }
     public Account? Account { get; private set; }
@@ -21,7 +22,7 @@ public sealed class ReplaceModel(DeskContext desk, ViewSetUp view, EditSetUp edi
     public IReadOnlyList<Purpose> Purposes { get; private set; } = [];
     public IReadOnlyDictionary<string, string> Own { get; private set; } = new Dictionary<string, string>();
 
-    public Task<IActionResult> OnGetAsync() => ShowAsync();
+    public async Task<IActionResult> OnGetAsync() => await RenumberedAsync(view, Number) is { } now ? LocalRedirect($"/e/{EntityCode}/chart/{Uri.EscapeDataString(now)}/replace") : await ShowAsync();
 
     public async Task<IActionResult> OnPostAsync()
     {
