@@ -113,6 +113,7 @@ public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
         NothingSerious();
         Focus("4040", "class");
         Press("reven", Keys.Enter);
+        wait.Until(_ => Cell("4040", "class").Text == "revenue");
         Chord(Keys.Control, "s");
         Holds("4040", "short_code", "cal");
         Holds("4030", "short_code", "book");

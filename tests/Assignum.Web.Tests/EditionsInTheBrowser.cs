@@ -20,6 +20,9 @@ public sealed class EditionsInTheBrowser(RunningApp app) : InBrowser(app)
         // A field of the account: nothing is saved, and the event that would be refused is named.
         Go("/e/SEEN/chart/4012");
         Find("#new-class").SendKeys("asset" + Keys.Tab);
+        wait.Until(b => b.FindElement(By.Id("consequences")).Text.Contains("its parent 4000 Revenue of revenue: choose a heading of its own class", StringComparison.Ordinal));
+        Find("#new-parent").Clear();
+        Find("#new-parent").SendKeys(Keys.Tab);
         wait.Until(b => b.FindElement(By.Id("consequences")).Text.Contains("1 of the last 1 events would do something else", StringComparison.Ordinal));
         Find("#consequences").Text.ShouldContain("Account 4012 is of class asset; sales-revenue takes revenue.");
         NothingSerious();

@@ -76,6 +76,9 @@ function start() {
     draw();
   }
 
+  // What cells said before a change waited in them.
+  const shown = new WeakMap();
+
   function draw() {
     let deep = Infinity;
     for (const row of all()) {
@@ -95,7 +98,16 @@ function start() {
         if (!columnOf(cell)) continue;
         const key = `${number}\u001f${columnOf(cell)}`;
         const [change, fault] = [pending.get(key), faults.get(key)];
-        if (change) { cell.textContent = change.value; cell.classList.add('pending'); }
+        if (change) {
+          if (!shown.has(cell)) shown.set(cell, [...cell.childNodes]);
+          cell.textContent = change.value;
+          cell.classList.add('pending');
+        } else if (shown.has(cell)) {
+          // Back to what is stored: the cell says so again.
+          cell.replaceChildren(...shown.get(cell));
+          shown.delete(cell);
+          cell.classList.remove('pending');
+        }
         if (!change && !fault && !cell.classList.contains('wrong')) continue;
         cell.classList.toggle('wrong', !!fault);
         if (fault) cell.setAttribute('aria-invalid', 'true'); else cell.removeAttribute('aria-invalid');
@@ -278,7 +290,13 @@ function start() {
     box.append(field);
     cell.replaceChildren(box);
     cell.classList.add('editing');
-    if (words.length) { if (typed) field.value = words.find((w) => w.startsWith(typed.toLowerCase())) ?? value; } else field.value = typed ?? value;
+    // All that was typed chooses a word, the first letter (which opened the list) with the rest.
+    let letters = '';
+    const spell = (more) => {
+      const word = words.find((w) => w.replaceAll('-', ' ').startsWith((letters + more).toLowerCase()));
+      if (word) { letters += more; field.value = word; }
+    };
+    if (words.length) { if (typed) spell(typed); } else field.value = typed ?? value;
     field.focus();
     if (!words.length && typed === undefined) field.select();
     if (typed && pick) field.dispatchEvent(new Event('input', { bubbles: true }));
@@ -296,6 +314,7 @@ function start() {
     field.addEventListener('keydown', (event) => {
       event.stopPropagation();
       if (event.defaultPrevented) return;
+      if (words.length && event.key.length === 1 && !event.ctrlKey && !event.altKey && !event.metaKey && letters) { spell(event.key); event.preventDefault(); }
       if (event.key === 'Escape') { end(false, () => cell.focus()); event.preventDefault(); }
       if (event.key === 'Enter') { end(true, () => step(cell, 1, 0)); event.preventDefault(); }
       if (event.key === 'Tab') { end(true, () => step(cell, 0, event.shiftKey ? -1 : 1)); event.preventDefault(); }
