@@ -8,9 +8,13 @@ namespace Assignum.Storage;
 /// <param name="BasedOn">Number of the edition it was opened on, 0 before the first.</param>
 /// <param name="Revision">Moves with every change of a draft.</param>
 /// <param name="Name">A what-if's name; null of the draft and of what was published.</param>
+/// <param name="FormerNumber">The number it bore before it was withdrawn.</param>
 /// <param name="MergedInto">The draft that a what-if was merged into, by its id.</param>
 public sealed record EditionRow(int Id, int? Number, string Status, int BasedOn, DateOnly? ValidFrom, string? Note, long Revision,
-    string OpenedBy, DateTime OpenedAt, string? PublishedBy, DateTime? PublishedAt, string? Name = null, int? MergedInto = null);
+    string OpenedBy, DateTime OpenedAt, string? PublishedBy, DateTime? PublishedAt, string? Name = null, int? MergedInto = null, int? FormerNumber = null);
+
+/// <summary>What a published edition is on a day: to come, in force, over, or overtaken before it ever was in force.</summary>
+public enum EditionStanding { Coming, Live, Past, Overtaken }
 
 /// <summary>An entity's code, id and revision, with its editions.</summary>
 /// <param name="Editions">Published ones and the drafts that are or were to be; without what-ifs.</param>
@@ -35,14 +39,32 @@ public sealed record EntityState(int Id, string Code, string Name, string Curren
     /// <summary>The newest published edition, or null.</summary>
     public EditionRow? Latest => Editions.Where(e => e.Number is not null).MaxBy(e => e.Number);
 
+    /// <summary>The number that the next edition gets: none is given twice, also where one was withdrawn.</summary>
+    public int NextNumber => 1 + Editions.Concat(WhatIfs).Select(e => Math.Max(e.Number ?? 0, e.FormerNumber ?? 0)).DefaultIfEmpty(0).Max();
+
+    /// <summary>The published edition before one, by number; null: it is the first.</summary>
+    public EditionRow? BeforeOf(int number) => Editions.Where(e => e.Number < number).MaxBy(e => e.Number);
+
+    /// <summary>The last day on which an edition decides, given that it begins to; null: no later one is published. A day before its first: it never does.</summary>
+    public DateOnly? LastDayOf(EditionRow edition) => Editions.Where(e => e.Number > edition.Number).Select(e => e.ValidFrom).Min()?.AddDays(-1);
+
+    /// <summary>What a published edition is on a day.</summary>
+    public EditionStanding StandingOf(EditionRow edition, DateOnly day) =>
+        LastDayOf(edition) is { } last && last < edition.ValidFrom ? EditionStanding.Overtaken
+        : edition.ValidFrom > day ? EditionStanding.Coming
+        : LastDayOf(edition) is { } end && end < day ? EditionStanding.Past : EditionStanding.Live;
+
     /// <summary>The published edition in force on a day, or null before the first.</summary>
     public EditionRow? InForce(DateOnly day) => Editions.Where(e => e.Number is not null && e.ValidFrom <= day).MaxBy(e => e.Number);
+
+    /// <summary>The number of the edition that says what accounts are on a day: the one in force, before the first that first one; 0 where nothing is published.</summary>
+    public int DecidesOn(DateOnly day) => InForce(day)?.Number ?? Editions.Select(e => e.Number).OfType<int>().DefaultIfEmpty(0).Min();
 }
 
 /// <summary>Reads and opens editions.</summary>
 public static class EditionStore
 {
-    private const string Columns = "edition_id, number, status, based_on, valid_from, note, revision, opened_by, opened_at, published_by, published_at, name, merged_into, what_if";
+    private const string Columns = "edition_id, number, status, based_on, valid_from, note, revision, opened_by, opened_at, published_by, published_at, name, merged_into, what_if, former_number";
 
     /// <summary>An entity with its editions by code, or null.</summary>
     /// <param name="lock">Hold the entity until the transaction ends, so that nobody else changes it. Rows that refer to it can still be written: a
@@ -123,7 +145,7 @@ public static class EditionStore
     {
         await using var batch = new NpgsqlBatch(db);
         foreach (var sql in PartTable.AllHeld.Select(t => $"delete from {t.Name} where entity_id = $1 and draft = $2")
-            .Append("delete from draft_removal where entity_id = $1 and edition_id = $2").Append("update edition set based_on = $3 where entity_id = $1 and edition_id = $2"))
+            .Append("delete from membership where entity_id = $1 and draft = $2").Append("delete from draft_removal where entity_id = $1 and edition_id = $2").Append("update edition set based_on = $3 where entity_id = $1 and edition_id = $2"))
         {
             var command = new NpgsqlBatchCommand(sql);
             command.Parameters.Add(new() { Value = entity });
@@ -178,19 +200,49 @@ public static class EditionStore
         await command.ExecuteNonQueryAsync(stop);
     }
 
-    /// <summary>How many rows a draft adds and takes away.</summary>
+    /// <summary>
+    /// How many rows of a draft differ from the edition it is based on: a row that is changed counts once, one that was changed and changed back
+    /// not at all, a record's place in a group that waits once.
+    /// </summary>
     public static async Task<int> DraftSizeAsync(NpgsqlConnection db, int entity, int draft, CancellationToken stop)
     {
-        var adds = string.Join(" + ", PartTable.AllHeld.Select(t => $"(select count(*) from {t.Name} where entity_id = $1 and draft = $2)"));
-        // A changed row is one removal and one addition; it counts once.
-        await using var command = new NpgsqlCommand($"select greatest({adds}, (select count(*) from draft_removal where entity_id = $1 and edition_id = $2))::int", db)
+        await using var command = new NpgsqlCommand($"select ({DifferingRows} + (select count(*) from membership where entity_id = $1 and draft = $2))::int", db)
         { Parameters = { new() { Value = entity }, new() { Value = draft } } };
         return (int)(await command.ExecuteScalarAsync(stop))!;
+    }
+
+    // The draft's own rows beside those it takes away, by key; what is alike is no difference.
+    private static readonly string DifferingRows = string.Join(" + ", PartTable.AllHeld.Select(t => $"""
+        (select count(*) from (select {t.KeyExpression} as key, {t.ColumnList} from {t.Name} where entity_id = $1 and draft = $2) own
+         full join (select {t.KeyExpression} as key, {t.ColumnList} from {t.Name} where (entity_id, row_id) in
+                      (select entity_id, row_id from draft_removal where entity_id = $1 and edition_id = $2 and part = '{t.Name}')) base using (key)
+         where ({t.Columns("own")}) is distinct from ({t.Columns("base")}))
+        """));
+
+    /// <summary>Whether anything was posted or kept under an edition. Its first day bounds what is looked through.</summary>
+    public static async Task<bool> PostedUnderAsync(NpgsqlConnection db, int entity, int number, DateOnly from, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("""
+            select exists (select from entry where entity_id = $1 and date >= $3 and edition = $2) or exists (select from event where entity_id = $1 and edition = $2 and date >= $3)
+            """, db)
+        { Parameters = { new() { Value = entity }, new() { Value = number }, new() { Value = from } } };
+        return (bool)(await command.ExecuteScalarAsync(stop))!;
+    }
+
+    /// <summary>Makes a published edition a what-if of that name; its number is nobody's from here on. Its rows are turned by <see cref="SetUpStore.WithdrawAsync"/>.</summary>
+    public static async Task MarkWithdrawnAsync(NpgsqlConnection db, int entity, int edition, string name, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("""
+            update edition set status = 'draft', what_if = true, name = $3, former_number = number, number = null, valid_from = null, published_by = null, published_at = null, revision = revision + 1
+            where entity_id = $1 and edition_id = $2 and status = 'published'
+            """, db)
+        { Parameters = { new() { Value = entity }, new() { Value = edition }, new() { Value = name } } };
+        await command.ExecuteNonQueryAsync(stop);
     }
 
     private static EditionRow Row(NpgsqlDataReader reader) => new(
         reader.GetInt32(0), reader.IsDBNull(1) ? null : reader.GetInt32(1), reader.GetString(2), reader.GetInt32(3),
         reader.IsDBNull(4) ? null : reader.GetFieldValue<DateOnly>(4), reader.IsDBNull(5) ? null : reader.GetString(5), reader.GetInt64(6),
         reader.GetString(7), reader.GetDateTime(8), reader.IsDBNull(9) ? null : reader.GetString(9), reader.IsDBNull(10) ? null : reader.GetDateTime(10),
-        reader.IsDBNull(11) ? null : reader.GetString(11), reader.IsDBNull(12) ? null : reader.GetInt32(12));
+        reader.IsDBNull(11) ? null : reader.GetString(11), reader.IsDBNull(12) ? null : reader.GetInt32(12), reader.IsDBNull(14) ? null : reader.GetInt32(14));
 }

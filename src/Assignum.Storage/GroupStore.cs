@@ -37,6 +37,7 @@ public static class GroupStore
         Add($"update groups set code = $3 where entity_id = $1 and kind = '{word}' and code = $2");
         Add($"update groups set parent = $3 where entity_id = $1 and kind = '{word}' and parent = $2");
         Add($"update {records} set {column} = $3 where entity_id = $1 and {column} = $2");
+        Add($"update membership set \"group\" = $3 where entity_id = $1 and part = '{records}' and \"column\" = '{column.Trim('"')}' and \"group\" = $2");
         Add($"update assignments set {key} = $3 where entity_id = $1 and {key} = $2");
         Add($"update policies set value = $3 where entity_id = $1 and policy = '{DefaultGroup.Policies.First(p => p.Kind == kind).Policy}' and value = $2");
         await batch.ExecuteNonQueryAsync(stop);

@@ -46,7 +46,7 @@ public sealed record BalanceRow(string Account, string Name, string Class, decim
 public sealed record KeptEvent(string Source, string ExternalId, string Body, string Outcome, string? Number);
 
 /// <summary>What is known of a document that a payment names.</summary>
-public sealed record DocumentRow(string Control, string Party, string Reference, string Account, decimal Rate, decimal Open);
+public sealed record DocumentRow(string Control, string Party, string Reference, string Account, decimal Rate, decimal Open, string Currency);
 
 /// <summary>Which entries a list asks for; null does not narrow.</summary>
 public sealed record EntryQuery(string? Source = null, string? ExternalId = null, string? Account = null, DateOnly? From = null, DateOnly? To = null,

@@ -70,21 +70,21 @@ public static class JournalStore
     {
         if (controls.Length == 0) return [];
         await using var command = new NpgsqlCommand("""
-            select asked.control, asked.party, asked.reference, latest.account, latest.rate, coalesce(sums.open, 0)
+            select asked.control, asked.party, asked.reference, latest.account, latest.rate, coalesce(sums.open, 0), latest.currency
             from (select distinct * from unnest($2, $3, $4) as a(control, party, reference)) asked
             cross join lateral (
-              select a."number" as account, m.rate from subledger_movement m join accounts a on a.entity_id = m.entity_id and a.account_id = m.account_id
-              where m.entity_id = $1 and m.control = asked.control and m.party = asked.party and m.reference = asked.reference and not m.settles
+              select a."number" as account, m.rate, m.currency from subledger_movement m join accounts a on a.entity_id = m.entity_id and a.account_id = m.account_id
+              where m.entity_id = $1 and m.document = asked.control and m.party = asked.party and m.reference = asked.reference and not m.settles
               order by m.entry_id desc, m.line_no limit 1) latest
             cross join lateral (
               select sum(m.currency_amount) as open from subledger_movement m
-              where m.entity_id = $1 and m.control = asked.control and m.party = asked.party and m.reference = asked.reference) sums
+              where m.entity_id = $1 and m.document = asked.control and m.party = asked.party and m.reference = asked.reference and m.currency = latest.currency) sums
             """, db)
         { Parameters = { new() { Value = entity }, new() { Value = controls }, new() { Value = parties }, new() { Value = references } } };
         await using var reader = await command.ExecuteReaderAsync(stop);
         var rows = new List<DocumentRow>();
         while (await reader.ReadAsync(stop))
-            rows.Add(new DocumentRow(reader.GetString(0), reader.GetString(1), reader.GetString(2), reader.GetString(3), reader.IsDBNull(4) ? 1 : reader.GetDecimal(4), reader.GetDecimal(5)));
+            rows.Add(new DocumentRow(reader.GetString(0), reader.GetString(1), reader.GetString(2), reader.GetString(3), reader.IsDBNull(4) ? 1 : reader.GetDecimal(4), reader.GetDecimal(5), reader.GetString(6)));
         return rows;
     }
 
@@ -193,7 +193,8 @@ public static class JournalStore
 
     /// <summary>Debits and credits of every account that has any, up to and with a day (null: all).</summary>
     /// <remarks>Whole months come from account_month. Of the last month the shorter side is read by day: added up to the day, or taken off after it.</remarks>
-    public static async Task<IReadOnlyList<BalanceRow>> BalancesAsync(NpgsqlConnection db, int entity, DateOnly? at, CancellationToken stop)
+    /// <param name="edition">Number of the edition whose classes are taken: the one in force on the day.</param>
+    public static async Task<IReadOnlyList<BalanceRow>> BalancesAsync(NpgsqlConnection db, int entity, DateOnly? at, int edition, CancellationToken stop)
     {
         var takeOff = at is { Day: > 15 };
         await using var command = new NpgsqlCommand($"""
@@ -207,11 +208,11 @@ public static class JournalStore
             join accounts a on a.entity_id = $1 and a.account_id = d.account_id
             -- One look at the index for each account: joined as a table of its own, this took seconds on a chart just brought in,
             -- before the server had counted its rows.
-            cross join lateral (select class from account_terms where entity_id = $1 and "number" = a."number" and since is not null order by since desc limit 1) t
+            cross join lateral (select class from account_terms where entity_id = $1 and "number" = a."number" and since <= $3 and (until is null or until > $3) order by since desc limit 1) t
             where d.debit <> 0 or d.credit <> 0
             order by a."number"
             """, db)
-        { Parameters = { new() { Value = entity }, new() { Value = (object?)at ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Date } } };
+        { Parameters = { new() { Value = entity }, new() { Value = (object?)at ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Date }, new() { Value = edition } } };
         await using var reader = await command.ExecuteReaderAsync(stop);
         var rows = new List<BalanceRow>();
         while (await reader.ReadAsync(stop))

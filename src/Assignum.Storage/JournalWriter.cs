@@ -82,13 +82,14 @@ public sealed class JournalWriter(NpgsqlConnection db, int entity, string who, F
              .Text(l.Purpose?.Name).Text(c.Party).Text(c.Item).Text(c.Location).Text(c.Channel).Text(c.Method).Text(c.Project).Text(c.Reason).Text(c.Counterparty)
              .Text(l.TaxCode).Text(l.Text).Json(c.Dimensions is null ? null : JsonSerializer.Serialize(c.Dimensions)).Int(l.EventLine).Uuid(traceOf(l.Landing).Id);
         }, stop);
-        var controls = lines.Where(x => x.Line.AccountRecord is { Control: not Control.None }).ToList();
-        await CopyAsync("subledger_movement (entity_id, entry_id, line_no, control, account_id, account, party, reference, item, location, project, channel, method, settles, amount, currency, currency_amount, rate)", controls, (w, x) =>
+        var controls = lines.Where(x => x.Line.AccountRecord is { Control: not Control.None } || x.Line.Document != Control.None).ToList();
+        await CopyAsync("subledger_movement (entity_id, entry_id, line_no, control, account_id, account, party, reference, item, location, project, channel, method, settles, amount, currency, currency_amount, rate, document)", controls, (w, x) =>
         {
             var (l, c) = (x.Line, x.Line.Context);
-            w.Int(of).Big(x.Entry.Id).Int(x.Number).Text(Words.Of(l.AccountRecord!.Control)).Big(ids[l.Account]).Text(l.Account).Text(c.Party)
+            w.Int(of).Big(x.Entry.Id).Int(x.Number).Text(Words.Of(l.AccountRecord?.Control ?? Control.None)).Big(ids[l.Account]).Text(l.Account).Text(c.Party)
              .Text(c.Reference ?? x.Entry.Entry.Reference).Text(c.Item).Text(c.Location).Text(c.Project).Text(c.Channel).Text(c.Method).Bool(c.Reference is not null)
-             .Num(l.Signed).Text(x.Entry.Entry.Currency).Num(l.CurrencySigned).Num(l.Rate);
+             .Num(l.Signed).Text(l.DocumentCurrency(x.Entry.Entry.Currency)).Num(l.DocumentSigned).Num(l.Rate)
+             .Text(l.Document == Control.None ? null : Words.Of(l.Document));
         }, stop);
         var taxes = posted.SelectMany(e => e.Entry.Tax.Select((t, i) => (Entry: e, Number: i + 1, Tax: t))).ToList();
         await CopyAsync("entry_tax (entity_id, entry_id, line_no, code, base, rate, tax, decided_by, entity_base, entity_tax, non_deductible, base_box, tax_box, reverse_base_box, reverse_tax_box, tax_date, capital)", taxes, (w, x) =>

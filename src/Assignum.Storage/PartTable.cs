@@ -12,7 +12,7 @@ internal sealed class PartTable
 {
     // An account's identity and records stand in one table, what the edition holds of it in another.
     private static readonly HashSet<string> AccountRecordColumns =
-        ["number", "name", "parent", "short_code", "usual_side", "capital", "revalue", "report_codes", "note"];
+        ["number", "name", "parent", "short_code", "usual_side", "revalue", "report_codes", "note"];
 
     private PartTable(Part part, string name, bool held, IEnumerable<int> columns)
     {
@@ -35,6 +35,9 @@ internal sealed class PartTable
     public IReadOnlyList<int> Positions { get; }
     public string ColumnList { get; }
     public string KeyExpression { get; }
+
+    /// <summary>The columns under an alias, to be compared as a row.</summary>
+    public string Columns(string alias) => string.Join(", ", Positions.Select(p => $"{alias}.{Quote(Part.Columns[p].Name)}"));
 
     /// <summary>The account's identity and records.</summary>
     public static readonly PartTable Accounts = new(Parts.Accounts, "accounts", false, Positioned(c => AccountRecordColumns.Contains(c.Name)));

@@ -54,6 +54,14 @@ public static class ReviewStore
         return held;
     }
 
+    /// <summary>How many events were posted on or after an edition's first day under an earlier one. Uses entry_date.</summary>
+    public static async Task<long> CountUnderEarlierAsync(NpgsqlConnection db, int entity, int number, DateOnly from, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("select count(*) from entry where entity_id = $1 and date >= $2 and edition < $3 and role = 'entry' and event_entity_id = $1", db)
+        { Parameters = { new() { Value = entity }, new() { Value = from }, new() { Value = number } } };
+        return (long)(await command.ExecuteScalarAsync(stop))!;
+    }
+
     /// <summary>Events posted on or after an edition's first day under an earlier one, the newest first, with the edition each was posted under.</summary>
     public static async Task<IReadOnlyList<(int Edition, string Body)>> PostedUnderEarlierAsync(NpgsqlConnection db, int entity, int number, DateOnly from, int most, CancellationToken stop)
     {

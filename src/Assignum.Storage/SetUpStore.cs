@@ -9,11 +9,12 @@ namespace Assignum.Storage;
 /// <summary>Reads and changes what editions hold and the records beside it.</summary>
 public static class SetUpStore
 {
-    /// <summary>The whole set-up of an entity as one view sees it. Two round trips, whatever its size.</summary>
+    /// <summary>The whole set-up of an entity as one view sees it. Three round trips, whatever its size.</summary>
     public static async Task<SetUp> LoadAsync(NpgsqlConnection db, int entity, EditionView view, CancellationToken stop)
     {
         var (record, others) = await EntitiesAsync(db, entity, stop);
         var setUp = new SetUp { Entity = record, OtherEntities = others };
+        var memberships = await MembershipStore.OfAsync(db, entity, view, stop);
         await using var batch = new NpgsqlBatch(db);
         foreach (var table in PartTable.Plain)
             Add(batch, $"select {table.ColumnList} from {table.Name} t where t.entity_id = @entity and {table.Visible("t")}", entity, view);
@@ -31,7 +32,11 @@ public static class SetUpStore
         var faults = new List<FormFault>();
         foreach (var table in PartTable.Plain)
         {
-            setUp = table.Part.Read(setUp, await RowsAsync(reader, table.Part, [(table, 0)], stop), faults);
+            var rows = await RowsAsync(reader, table.Part, [(table, 0)], stop);
+            if (memberships.Count > 0 && MembershipStore.Has(table.Part))
+                foreach (var (_, cells) in rows)
+                    foreach (var (column, group) in memberships[(table.Part, table.Part.KeyOf(cells))]) cells[column] = group;
+            setUp = table.Part.Read(setUp, rows, faults);
             await reader.NextResultAsync(stop);
         }
         setUp = Parts.Accounts.Read(setUp, await RowsAsync(reader, Parts.Accounts, [(accounts, 0), (terms, accounts.Positions.Count)], stop), faults);
@@ -45,8 +50,10 @@ public static class SetUpStore
 
     /// <summary>Applies a plan's changes: edition-held rows to the draft, records at once. Inside the caller's transaction.</summary>
     /// <param name="view">The draft.</param>
+    /// <param name="inForce">Number of the edition in force today; null where nothing is published.</param>
     /// <param name="accountInUse">Accounts whose terms only the draft may change.</param>
-    public static async Task ApplyAsync(NpgsqlConnection db, int entity, EditionView view, IReadOnlyList<RowChange> changes,
+    /// <returns>Whether a record's place in a group waits with the draft.</returns>
+    public static async Task<bool> ApplyAsync(NpgsqlConnection db, int entity, EditionView view, int? inForce, IReadOnlyList<RowChange> changes,
         Func<string, bool> accountInUse, string who, CancellationToken stop)
     {
         await ChartStore.RenumberAsync(db, entity, Renumbering.In(changes), who, stop);
@@ -54,18 +61,25 @@ public static class SetUpStore
         await HistoryAsync(db, entity, [.. changes.Where(SetUpEdit.Rekeys)], who, stop);
         changes = [.. changes.Where(c => !SetUpEdit.Rekeys(c))];
         foreach (var change in changes.Where(c => c.Part == Parts.Entity)) await EntityAsync(db, entity, change.After!, stop);
+        var history = changes.Where(c => c.Part.HeldBy == HeldBy.Records || c.Part == Parts.Accounts).ToList();
         await AccountsAsync(db, entity, view, [.. changes.Where(c => c.Part == Parts.Accounts)], accountInUse, stop);
-        foreach (var table in PartTable.Plain)
-        {
-            var rows = changes.Where(c => c.Part == table.Part).ToList();
-            if (rows.Count == 0) continue;
-            var gone = rows.Where(c => c.Before is not null).Select(c => c.Key).ToArray();
-            if (table.Held) await RemoveHeldAsync(db, entity, view, table, gone, stop);
-            else await DeleteAsync(db, entity, table, gone, stop);
-            await InsertAsync(db, entity, table, table.Held ? view.Draft : null, rows.Where(c => c.After is not null).Select(c => c.After!), stop);
-        }
+        // Groups that this very change publishes or adds are known by then: editions' rows go before records'.
+        foreach (var table in PartTable.Plain.Where(t => t.Held)) await PartAsync(db, entity, view, table, changes, stop);
+        (changes, var waits) = await MembershipStore.SetApartAsync(db, entity, view, inForce, changes, stop);
+        foreach (var table in PartTable.Plain.Where(t => !t.Held)) await PartAsync(db, entity, view, table, changes, stop);
         await DropAccountsAsync(db, entity, [.. changes.Where(c => c.Part == Parts.Accounts && c.After is null).Select(c => c.Key)], stop);
-        await HistoryAsync(db, entity, [.. changes.Where(c => c.Part.HeldBy == HeldBy.Records || c.Part == Parts.Accounts)], who, stop);
+        await HistoryAsync(db, entity, history, who, stop);
+        return waits;
+    }
+
+    private static async Task PartAsync(NpgsqlConnection db, int entity, EditionView view, PartTable table, IReadOnlyList<RowChange> changes, CancellationToken stop)
+    {
+        var rows = changes.Where(c => c.Part == table.Part).ToList();
+        if (rows.Count == 0) return;
+        var gone = rows.Where(c => c.Before is not null).Select(c => c.Key).ToArray();
+        if (table.Held) await RemoveHeldAsync(db, entity, view, table, gone, stop);
+        else await DeleteAsync(db, entity, table, gone, stop);
+        await InsertAsync(db, entity, table, table.Held ? view.Draft : null, rows.Where(c => c.After is not null).Select(c => c.After!), stop);
     }
 
     /// <summary>Turns a draft's rows into those of a published edition. Inside the caller's transaction.</summary>
@@ -80,7 +94,24 @@ public static class SetUpStore
                 where r.entity_id = @entity and r.edition_id = @draft and r.part = '{table.Name}' and t.entity_id = @entity and t.row_id = r.row_id
                 """, entity, draft, number);
         }
+        AddPublish(batch, "update membership set since = @number, draft = null where entity_id = @entity and draft = @draft", entity, draft, number);
         AddPublish(batch, "delete from draft_removal where entity_id = @entity and edition_id = @draft and @number > 0", entity, draft, number);
+        await batch.ExecuteNonQueryAsync(stop);
+    }
+
+    /// <summary>Turns the rows of a published edition that nothing follows back into those of a draft. Inside the caller's transaction.</summary>
+    public static async Task WithdrawAsync(NpgsqlConnection db, int entity, int draft, int number, CancellationToken stop)
+    {
+        await using var batch = new NpgsqlBatch(db);
+        foreach (var table in PartTable.AllHeld)
+        {
+            AddPublish(batch, $"""
+                insert into draft_removal (entity_id, edition_id, part, row_id) select @entity, @draft, '{table.Name}', row_id from {table.Name} where entity_id = @entity and until = @number
+                """, entity, draft, number);
+            AddPublish(batch, $"update {table.Name} set until = null where entity_id = @entity and until = @number and @draft > 0", entity, draft, number);
+            AddPublish(batch, $"update {table.Name} set since = null, draft = @draft where entity_id = @entity and since = @number", entity, draft, number);
+        }
+        AddPublish(batch, "update membership set since = null, draft = @draft where entity_id = @entity and since = @number", entity, draft, number);
         await batch.ExecuteNonQueryAsync(stop);
     }
 
@@ -168,14 +199,14 @@ public static class SetUpStore
     {
         object At(string column) => (object?)cells[Parts.Accounts.Columns.ToList().FindIndex(c => c.Name == column)] ?? DBNull.Value;
         await using var command = new NpgsqlCommand("""
-            update accounts set name = $3, parent = $4, short_code = $5, usual_side = $6, capital = $7, revalue = $8, report_codes = $9, note = $10
+            update accounts set name = $3, parent = $4, short_code = $5, usual_side = $6, revalue = $7, report_codes = $8, note = $9
             where entity_id = $1 and "number" = $2
             """, db)
         {
             Parameters =
             {
                 new() { Value = entity }, new() { Value = At("number") }, new() { Value = At("name") }, new() { Value = At("parent") },
-                new() { Value = At("short_code") }, new() { Value = At("usual_side") }, new() { Value = At("capital") is "yes" },
+                new() { Value = At("short_code") }, new() { Value = At("usual_side") },
                 new() { Value = At("revalue") is "yes" }, new() { Value = At("report_codes") }, new() { Value = At("note") },
             },
         };

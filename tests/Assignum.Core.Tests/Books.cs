@@ -117,6 +117,7 @@ internal sealed class Books
     {
         private readonly List<EntryLine> lines = [];
         private readonly Dictionary<EntryLine, string?> references = [];
+        private readonly Dictionary<EntryLine, string> currencies = [];
 
         public void Add(JournalEntry entry)
         {
@@ -124,6 +125,7 @@ internal sealed class Books
             {
                 lines.Add(line);
                 references[line] = line.Context.Reference ?? entry.Reference;
+                currencies[line] = line.DocumentCurrency(entry.Currency);
             }
         }
 
@@ -131,8 +133,8 @@ internal sealed class Books
 
         public OpenDocument? Find(Control subledger, string party, string reference)
         {
-            var own = lines.Where(l => l.AccountRecord?.Control == subledger && l.Context.Party == party && references[l] == reference).ToList();
-            return own.Count == 0 ? null : new OpenDocument(own[0].Account, own[0].Rate ?? 1, Math.Abs(own.Sum(l => l.CurrencySigned ?? 0)));
+            var own = lines.Where(l => l.Document == subledger && l.Context.Party == party && references[l] == reference).ToList();
+            return own.Count == 0 ? null : new OpenDocument(own[0].Account, own[0].Rate ?? 1, Math.Abs(own.Where(l => currencies[l] == currencies[own[0]]).Sum(l => l.DocumentSigned ?? 0)), currencies[own[0]]);
         }
     }
 }

@@ -23,7 +23,7 @@ public sealed class EditionsInTheBrowser(RunningApp app) : InBrowser(app)
         wait.Until(b => b.FindElement(By.Id("consequences")).Text.Contains("its parent 4000 Revenue of revenue: choose a heading of its own class", StringComparison.Ordinal));
         Find("#new-parent").Clear();
         Find("#new-parent").SendKeys(Keys.Tab);
-        wait.Until(b => b.FindElement(By.Id("consequences")).Text.Contains("1 of the last 1 events would do something else", StringComparison.Ordinal));
+        wait.Until(b => b.FindElement(By.Id("consequences")).Text.Contains("1 of the 1 event posted so far would do something else", StringComparison.Ordinal));
         Find("#consequences").Text.ShouldContain("Account 4012 is of class asset; sales-revenue takes revenue.");
         NothingSerious();
         // Another account in its place: before → after with the amount.
@@ -78,7 +78,7 @@ public sealed class EditionsInTheBrowser(RunningApp app) : InBrowser(app)
         // Chosen by a part of the name; what it would do is there before anything is saved.
         Change("schools");
         wait.Until(b => b.FindElement(By.Id("grid-foresee")).Text.Contains("4010 → 4012", StringComparison.Ordinal));
-        Find("#grid-foresee").Text.ShouldContain("1 of the last 1 events would do something else");
+        Find("#grid-foresee").Text.ShouldContain("1 of the 1 event posted so far would do something else");
         Find("#grid-foresee").Text.ShouldContain("100.00");
         NothingSerious();
         Find("#grid-reason").SendKeys("one line for all");

@@ -12,6 +12,12 @@ public sealed record DifferenceLine(string Under, string Sentence, RowChange Cha
 /// <summary>The difference of two set-ups in words.</summary>
 public static class Difference
 {
+    /// <summary>
+    /// The parts in which editions and drafts differ: what editions hold, and the records that are in groups, of which a place in a group can
+    /// wait with a draft.
+    /// </summary>
+    public static IReadOnlyList<Part> Compared { get; } = [.. Parts.All.Where(p => p.HeldBy == HeldBy.Edition), Parts.Items, Parts.Parties, Parts.Projects];
+
     /// <summary>Changes as sentences, those of assignments by purpose in the order of the purposes, then the other parts.</summary>
     /// <param name="before">Where names of what is gone are found.</param>
     /// <param name="after">Where names of what is new are found.</param>

@@ -26,11 +26,11 @@ public static class Merging
     /// <summary>Plans the merge.</summary>
     /// <param name="was">What the draft is based on.</param>
     /// <param name="theirs">The draft that is merged.</param>
-    /// <param name="now">The set-up that is merged into. Records are the same in all three.</param>
+    /// <param name="now">The set-up that is merged into. Records are the same in all three, save their places in groups that wait with a draft.</param>
     /// <param name="takes">By a conflict's <see cref="MergeConflict.Id"/>: true takes what the draft makes of it, false keeps what is here.</param>
     public static MergePlan Of(SetUp was, SetUp theirs, SetUp now, IReadOnlyDictionary<string, bool> takes)
     {
-        var changes = SetUpImport.Difference(was, theirs, [.. Parts.All.Where(p => p.HeldBy == HeldBy.Edition)]);
+        var changes = SetUpImport.Difference(was, theirs, Difference.Compared);
         var edits = new List<RowChange>();
         var (conflicts, open) = (new List<MergeConflict>(), new List<MergeConflict>());
         bool Takes(MergeConflict conflict)

@@ -36,7 +36,8 @@ internal static class EventRules
             foreach (var field in EventFields.OfCharge) look.At(field.Get(source.Charges[i]), field.Type, $"charges[{i}].", field.Name, decimals);
         for (var i = 0; i < source.Settles.Count; i++)
         {
-            foreach (var field in EventFields.OfSettlement) look.At(field.Get(source.Settles[i]), field.Type, $"settles[{i}].", field.Name, decimals);
+            // What is settled of a document is in the document's currency, which is known when the document is.
+            foreach (var field in EventFields.OfSettlement) look.At(field.Get(source.Settles[i]), field.Type, $"settles[{i}].", field.Name, field.Name == "documentAmount" ? EventFields.MostDecimals : decimals);
             if (source.Settles[i].Reference.Length == 0)
                 faults.Add(new Fault("missing-field", $"settles[{i}] needs the 'reference' of the document it settles.", $"settles[{i}].reference"));
         }

@@ -32,6 +32,19 @@ public sealed record EntryLine(
     /// <summary>Debit minus credit, base currency.</summary>
     public decimal Signed => Debit - Credit;
 
+    /// <summary>
+    /// The subledger whose documents the line opens or settles: that of its purpose wherever it landed, and of a line by hand that of its
+    /// account; <see cref="Control.None"/>: of no document.
+    /// </summary>
+    public Control Document => Purpose is null ? AccountRecord is { Control: Control.Receivables or Control.Payables } own ? own.Control : Control.None
+        : Purpose.Control is Control.Receivables or Control.Payables ? Purpose.Control : Control.None;
+
+    /// <summary>The currency of the document that it opens or settles, given that of its entry.</summary>
+    public string DocumentCurrency(string entry) => Context.Settled?.Currency ?? entry;
+
+    /// <summary>Debit minus credit in the currency of its document; null on base-only lines.</summary>
+    public decimal? DocumentSigned => Context.Settled is { } settled ? Debit > 0 ? Math.Abs(settled.Amount) : -Math.Abs(settled.Amount) : CurrencySigned;
+
     /// <summary>Debit minus credit, the entry's currency; null on base-only lines.</summary>
     public decimal? CurrencySigned => CurrencyDebit - CurrencyCredit;
 }

@@ -8,11 +8,12 @@ namespace Assignum.Core.Entries;
 /// <param name="Line">Which line of the event, from 0; null for the document.</param>
 /// <param name="Quantity">Units moved with the leg, for stock; signed.</param>
 /// <param name="Reference">The document a settlement settles; null: the event's own.</param>
+/// <param name="Settled">How much of that document is settled in its own currency, where that is another than the event's; signed as the settlement.</param>
 public sealed record LegContext(
     LegValues Values, string? Written = null, int? Line = null, string? Item = null, string? Party = null,
     string? Location = null, string? Channel = null, string? Method = null, string? Project = null, string? Reason = null,
     string? Counterparty = null, string? Text = null, IReadOnlyDictionary<string, string>? Dimensions = null,
-    decimal Quantity = 0, string? Reference = null, string? TaxCode = null, string? LegCurrency = null)
+    decimal Quantity = 0, string? Reference = null, string? TaxCode = null, string? LegCurrency = null, (string Currency, decimal Amount)? Settled = null)
 {
     /// <summary>The same values with the tax code of a tax leg.</summary>
     public LegContext ForTax(LandingIndex index, string code)

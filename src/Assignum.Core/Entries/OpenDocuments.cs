@@ -3,15 +3,16 @@ using Assignum.Core.Chart;
 namespace Assignum.Core.Entries;
 
 /// <summary>A posted document of a party that payments can settle.</summary>
-/// <param name="Account">The control account it was booked on.</param>
+/// <param name="Account">The account it was booked on, whatever that is.</param>
 /// <param name="Rate">Base units for one unit of its currency, as booked.</param>
 /// <param name="Open">What is left of it in its currency; positive is owed by a customer, or to a supplier.</param>
-public sealed record OpenDocument(string Account, decimal Rate, decimal Open);
+/// <param name="Currency">ISO 4217.</param>
+public sealed record OpenDocument(string Account, decimal Rate, decimal Open, string Currency);
 
 /// <summary>What was posted before: asked for the documents a payment settles.</summary>
 public interface IOpenDocuments
 {
-    /// <summary>The party's latest posted document of that reference on accounts of a subledger, or null.</summary>
+    /// <summary>The party's latest posted document of that reference in a subledger, wherever it landed, or null.</summary>
     OpenDocument? Find(Control subledger, string party, string reference);
 }
 

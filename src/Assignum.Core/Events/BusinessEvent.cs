@@ -128,6 +128,9 @@ public sealed class EventCharge
 /// <summary>A document that a payment settles, and by how much in the payment's currency.</summary>
 public sealed class Settlement
 {
+    /// <summary>How much of the document is settled in the document's own currency, where that is another than the payment's.</summary>
+    public decimal? DocumentAmount { get; set; }
+
     public string Reference { get; set; } = "";
     public decimal Amount { get; set; }
     public decimal? Rate { get; set; }

@@ -18,6 +18,9 @@ public sealed record EventField<T>(string Name, FieldType Type, Func<T, object?>
 /// <summary>Every field there is. JSON, forms, checks of records and the interface's description are all made from it.</summary>
 public static class EventFields
 {
+    /// <summary>Decimals of the currencies that have the most.</summary>
+    public const int MostDecimals = 4;
+
     /// <summary>Largest absolute amount taken, in any currency; larger numbers are a mistake, not money.</summary>
     public const decimal LargestAmount = 999_999_999_999.99m;
 
@@ -122,6 +125,7 @@ public static class EventFields
         new("amount", FieldType.Amount, s => s.Amount, (s, v) => s.Amount = v is decimal d ? d : 0),
         new("rate", FieldType.Rate, s => s.Rate, (s, v) => s.Rate = (decimal?)v),
         new("account", FieldType.Account, s => s.Account, (s, v) => s.Account = (string?)v),
+        new("documentAmount", FieldType.Amount, s => s.DocumentAmount, (s, v) => s.DocumentAmount = (decimal?)v),
     ];
 
     private static EventField<BusinessEvent> Of(string name, FieldType type, Func<BusinessEvent, object?> get, Action<BusinessEvent, object?> set) => new(name, type, get, set);

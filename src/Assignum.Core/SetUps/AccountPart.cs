@@ -9,7 +9,7 @@ internal static class AccountPart
     /// <summary>Fields of an account in use that only a draft changes.</summary>
     public static readonly IReadOnlySet<string> HeldColumns = new HashSet<string>(StringComparer.Ordinal)
     {
-        "class", "kind", "status", "control", "hand_entries", "party_kinds", "tripwire", "family", "tax_admits", "tax_code", "dimension_rules", "currency",
+        "class", "kind", "status", "control", "hand_entries", "party_kinds", "tripwire", "family", "tax_admits", "tax_code", "capital", "dimension_rules", "currency",
     };
 
     public static Part<Account> Define() => new("accounts", HeldBy.Edition,

@@ -59,7 +59,7 @@ public static class StatementTree
     {
         var below = accounts.OrderBy(a => a.Number, StringComparer.Ordinal).ToLookup(a => a.Parent ?? "");
         var classes = new Dictionary<string, int>(accounts.Count, StringComparer.Ordinal);
-        foreach (var root in below[""]) Mark(root, below, classes);
+        foreach (var root in below[""]) Mark(root, below, classes, balances);
 
         var rows = new List<StatementRow>(accounts.Count + 16);
         var sums = new Dictionary<AccountClass, decimal>();
@@ -100,11 +100,12 @@ public static class StatementTree
         return [.. shown.Select(i => rows[i])];
     }
 
-    // Which classes stand below an account, as bits; a heading without any posting account stands in its own.
-    private static int Mark(Account account, ILookup<string, Account> below, Dictionary<string, int> classes)
+    // Which classes stand below an account, as bits; a heading without any posting account stands in its own. A heading that was posted
+    // on while it was none counts as what it was: the statements balance whatever is made of an account.
+    private static int Mark(Account account, ILookup<string, Account> below, Dictionary<string, int> classes, IReadOnlyDictionary<string, decimal> balances)
     {
-        var bits = account.Kind == AccountKind.Posting ? 1 << (int)account.Class : 0;
-        foreach (var child in below[account.Number]) bits |= Mark(child, below, classes);
+        var bits = account.Kind == AccountKind.Posting || balances.ContainsKey(account.Number) ? 1 << (int)account.Class : 0;
+        foreach (var child in below[account.Number]) bits |= Mark(child, below, classes, balances);
         return classes[account.Number] = bits == 0 ? 1 << (int)account.Class : bits;
     }
 
@@ -125,7 +126,7 @@ public static class StatementTree
         decimal Add(Account account, int depth)
         {
             var place = rows.Count;
-            var own = account.Kind == AccountKind.Posting && account.Class == @class ? balances.GetValueOrDefault(account.Number) : 0;
+            var own = account.Class == @class ? balances.GetValueOrDefault(account.Number) : 0;
             rows.Add(new StatementRow(account.Kind == AccountKind.Heading ? StatementRowKind.Heading : StatementRowKind.Account, account.Name, @class, account, depth, own, balances.ContainsKey(account.Number)));
             foreach (var child in below[account.Number])
                 if ((classes[child.Number] & bit) != 0) own += Add(child, depth + 1);

@@ -21,7 +21,7 @@ public sealed class PostingDocuments : IOpenDocuments
         foreach (var row in await JournalStore.DocumentsAsync(db, entity, [.. asked.Select(a => Words.Of(a.Control))], [.. asked.Select(a => a.Party!)], [.. asked.Select(a => a.Reference)], stop))
         {
             if (!Words.TryParse<Control>(row.Control, out var control)) continue;
-            documents.known[(control, row.Party, row.Reference)] = new OpenDocument(row.Account, row.Rate, Turn(control, row.Open));
+            documents.known[(control, row.Party, row.Reference)] = new OpenDocument(row.Account, row.Rate, Turn(control, row.Open), row.Currency);
         }
         return documents;
     }
@@ -34,12 +34,13 @@ public sealed class PostingDocuments : IOpenDocuments
     {
         foreach (var line in entry.Lines)
         {
-            if (line.AccountRecord is not { Control: Control.Receivables or Control.Payables } account) continue;
+            if (line.Document == Control.None) continue;
             if (line.Context.Party is not { } party || (line.Context.Reference ?? entry.Reference) is not { } reference) continue;
-            var key = (account.Control, party, reference);
-            var amount = Turn(account.Control, line.CurrencySigned ?? 0);
-            if (known.TryGetValue(key, out var document)) known[key] = document with { Open = document.Open + amount };
-            else if (line.Context.Reference is null) known[key] = new OpenDocument(line.Account, line.Rate ?? entry.Rate, amount);
+            var key = (line.Document, party, reference);
+            var amount = Turn(line.Document, line.DocumentSigned ?? 0);
+            var currency = line.DocumentCurrency(entry.Currency);
+            if (known.TryGetValue(key, out var document) && document.Currency == currency) known[key] = document with { Open = document.Open + amount };
+            else if (line.Context.Reference is null) known[key] = new OpenDocument(line.Account, line.Rate ?? entry.Rate, amount, currency);
         }
     }
 

@@ -34,13 +34,13 @@ public sealed class ReadJournal(DeskContext desk)
         return new Outcome<IReadOnlyList<StoredEntry>>([.. heads.Select(h => new StoredEntry(h, Document(h, lines[h.Id], taxes[h.Id]), body))], null, []);
     }
 
-    /// <summary>Debits and credits by account, up to and with a day.</summary>
+    /// <summary>Debits and credits by account, up to and with a day, each account in the class that it has on that day; null: all, with the classes of today.</summary>
     public async Task<Outcome<IReadOnlyList<BalanceRow>>> BalancesAsync(Actor actor, string entity, DateOnly? at, CancellationToken stop)
     {
         await using var db = await desk.Database.OpenAsync(stop);
         var entered = await desk.EnterAsync(db, actor, entity, Role.Viewer, false, stop);
         if (entered.Result is not { } state) return entered.Pass<IReadOnlyList<BalanceRow>>();
-        return new Outcome<IReadOnlyList<BalanceRow>>(await JournalStore.BalancesAsync(db, state.Id, at, stop), null, []);
+        return new Outcome<IReadOnlyList<BalanceRow>>(await JournalStore.BalancesAsync(db, state.Id, at, state.DecidesOn(at ?? DateOnly.FromDateTime(DateTime.UtcNow)), stop), null, []);
     }
 
     private static EntryDocument Document(EntryHead head, IEnumerable<StoredLine> lines, IEnumerable<StoredTax> taxes) => new(

@@ -6,6 +6,7 @@ using Assignum.Core.Entries;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
+using Assignum.Core.Statements;
 using Assignum.Desk.Access;
 using Assignum.Desk.Posting;
 using Assignum.Formats.Json;
@@ -16,7 +17,15 @@ namespace Assignum.Desk.SetUps;
 /// <summary>What recent events would do elsewhere.</summary>
 /// <param name="Looked">How many events were looked at, the newest.</param>
 /// <param name="Faults">Why the edits cannot be made at all; then nothing was compared.</param>
-public sealed record Foreseen(int Looked, IReadOnlyList<Consequence> Events, IReadOnlyList<MovedInAll> InAll, IReadOnlyList<Fault> Faults);
+/// <param name="All">How many events there are that could have been looked at; more than <paramref name="Looked"/> where only the newest were.</param>
+public sealed record Foreseen(int Looked, long All, IReadOnlyList<Consequence> Events, IReadOnlyList<MovedInAll> InAll, IReadOnlyList<Fault> Faults)
+{
+    /// <summary>Nothing was compared.</summary>
+    public static Foreseen Nothing(IReadOnlyList<Fault>? faults = null) => new(0, 0, [], [], faults ?? []);
+
+    /// <summary>What stands on accounts and moves to another part of the statements.</summary>
+    public IReadOnlyList<StatementMove> Moves { get; init; } = [];
+}
 
 /// <summary>The difference of two editions.</summary>
 /// <param name="Changed">Who changed a row last in what lies between them, by part and key; empty where nobody did.</param>
@@ -37,8 +46,8 @@ public sealed class CompareSetUps(DeskContext desk, ViewSetUp view)
         var (old, now) = (await view.OfAsync(state, before, null, stop), await view.OfAsync(state, after, null, stop));
         if (old.Result is null) return old.Pass<Differing>();
         if (now.Result is null) return now.Pass<Differing>();
-        // Records are the same for both: what differs is what editions hold.
-        var changes = SetUpImport.Difference(old.Result.SetUp.SetUp, now.Result.SetUp.SetUp, [.. Parts.All.Where(p => p.HeldBy == HeldBy.Edition)]);
+        // Records are the same for both, save their places in groups that wait.
+        var changes = SetUpImport.Difference(old.Result.SetUp.SetUp, now.Result.SetUp.SetUp, Difference.Compared);
         await using var db = await desk.Database.OpenAsync(stop);
         return new Differing(Difference.Words(changes, old.Result.SetUp.SetUp, now.Result.SetUp.SetUp), await ReviewStore.LastChangesAsync(db, state.Id, Between(state, before, after), stop));
     }
@@ -69,7 +78,7 @@ public sealed class CompareSetUps(DeskContext desk, ViewSetUp view)
             if (was.Result is null) return was.Pass<Foreseen>();
             found.AddRange((await ForeseeAsync(actor, state, was.Result.SetUp, edition.SetUp, [.. under.Select(p => p.Body)], stop)).Events);
         }
-        return new Foreseen(posted.Count, found, Consequences.InAll(found), []);
+        return new Foreseen(posted.Count, await ReviewStore.CountUnderEarlierAsync(db, state.Id, number, state.Editions.First(e => e.Number == number).ValidFrom!.Value, stop), found, Consequences.InAll(found), []);
     }
 
     /// <summary>The value-moving policies that the draft changes, what stands between accounts before a day, and the entry that empties them.</summary>
@@ -121,10 +130,10 @@ public sealed class CompareSetUps(DeskContext desk, ViewSetUp view)
         if (current.Result is not { } view0) return current.Pass<Foreseen>();
         var faults = new List<Fault>();
         var edits = make(view0.SetUp.SetUp, faults);
-        if (faults.Count > 0) return new Foreseen(0, [], [], faults);
+        if (faults.Count > 0) return Foreseen.Nothing(faults);
         var plan = SetUpEdit.Plan(view0.SetUp.SetUp, edits, (_, _) => false);
-        if (plan.Faults.Count > 0) return new Foreseen(0, [], [], [.. plan.Faults.Select(f => new Fault(f.Code, f.Message, f.Column))]);
-        if (plan.Changes.Count == 0) return new Foreseen(0, [], [], []);
+        if (plan.Faults.Count > 0) return Foreseen.Nothing([.. plan.Faults.Select(f => new Fault(f.Code, f.Message, f.Column))]);
+        if (plan.Changes.Count == 0) return Foreseen.Nothing();
         // An account under another number is the same account: nothing lands elsewhere for that.
         var numbers = Renumbering.In(plan.Changes);
         return await ForeseeAsync(actor, state, numbers.Count == 0 ? view0.SetUp : new CompiledSetUp(Renumbering.Carry(view0.SetUp.SetUp, numbers)), new CompiledSetUp(plan.Next, view0.SetUp), stop, plan.Changes);
@@ -142,11 +151,11 @@ public sealed class CompareSetUps(DeskContext desk, ViewSetUp view)
             recent[state.Id] = events;
         }
         // What another entity would make of a charge is nobody's to remember here.
-        if (events.Charges) return Found(events.Events, await BuildAsync(db, actor, before, events, stop), await BuildAsync(db, actor, after, events, stop));
+        if (events.Charges) return Found(next.Event - 1, events.Events, await BuildAsync(db, actor, before, events, stop), await BuildAsync(db, actor, after, events, stop)) with { Moves = await MovesAsync(db, state, before, after, stop) };
         if (!events.Known.TryGetValue(before, out var old)) events.Known.AddOrUpdate(before, old = Consequences.Results(events.Events, new EntryBuilder(before, null, events.Documents).Build));
         var (asked, known) = Touched(events.Events, old, changes, after);
         var found = Consequences.Of(asked, known, Consequences.Results(asked, new EntryBuilder(after, null, events.Documents).Build));
-        return new Foreseen(events.Events.Count, found, Consequences.InAll(found), []);
+        return new Foreseen(events.Events.Count, next.Event - 1, found, Consequences.InAll(found), []) { Moves = await MovesAsync(db, state, before, after, stop) };
     }
 
     // Where assignments alone are changed, the events that can do something else; otherwise all of them.
@@ -172,10 +181,20 @@ public sealed class CompareSetUps(DeskContext desk, ViewSetUp view)
     private const int MostEntities = 16;
     private readonly System.Collections.Concurrent.ConcurrentDictionary<int, RecentEvents> recent = new();
 
-    private static Foreseen Found(IReadOnlyList<BusinessEvent> events, IReadOnlyList<EntryResult> before, IReadOnlyList<EntryResult> after)
+    // Only where classes change are balances asked for.
+    private static async Task<IReadOnlyList<StatementMove>> MovesAsync(Npgsql.NpgsqlConnection db, EntityState state, CompiledSetUp before, CompiledSetUp after, CancellationToken stop)
+    {
+        if (ReferenceEquals(before.SetUp.Accounts, after.SetUp.Accounts)) return [];
+        var classes = before.SetUp.Accounts.ToDictionary(a => a.Number, a => a.Class, StringComparer.Ordinal);
+        if (!after.SetUp.Accounts.Any(a => classes.TryGetValue(a.Number, out var was) && was != a.Class)) return [];
+        var balances = await JournalStore.BalancesAsync(db, state.Id, null, state.DecidesOn(DateOnly.FromDateTime(DateTime.UtcNow)), stop);
+        return StatementMoves.Of(before.SetUp, after.SetUp, balances.ToDictionary(b => b.Account, b => b.Debit - b.Credit, StringComparer.Ordinal));
+    }
+
+    private static Foreseen Found(long all, IReadOnlyList<BusinessEvent> events, IReadOnlyList<EntryResult> before, IReadOnlyList<EntryResult> after)
     {
         var found = Consequences.Of(events, before, after);
-        return new Foreseen(events.Count, found, Consequences.InAll(found), []);
+        return new Foreseen(events.Count, all, found, Consequences.InAll(found), []);
     }
 
     private async Task<IReadOnlyList<EntryResult>> BuildAsync(Npgsql.NpgsqlConnection db, Actor actor, CompiledSetUp setUp, RecentEvents events, CancellationToken stop)
@@ -192,6 +211,6 @@ public sealed class CompareSetUps(DeskContext desk, ViewSetUp view)
         var others = await OtherEntities.LoadAsync(desk, db, actor, events, stop);
         var (old, now) = (new EntryBuilder(before, others.On, documents), new EntryBuilder(after, others.On, documents));
         var found = Consequences.Of(events, old.Build, now.Build);
-        return new Foreseen(events.Count, found, Consequences.InAll(found), []);
+        return new Foreseen(events.Count, events.Count, found, Consequences.InAll(found), []);
     }
 }

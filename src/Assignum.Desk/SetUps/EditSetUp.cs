@@ -49,17 +49,18 @@ public sealed class EditSetUp(DeskContext desk)
         var current = compiled.SetUp;
         var edits = await asked(db, state, current);
         if (edits.Result is null) return edits.Pass<EditResult>();
-        // Who takes an account away or gives it another number waits for postings that go on, and they for it.
-        if (edits.Result.Any(e => e.Part == Parts.Accounts && (e.After is null || Renumbering.Renumbers(e)))) await JournalStore.HoldAsync(db, state.Id, stop);
+        // Who takes an account away, gives it another number or closes a period waits for postings that go on, and they for it.
+        if (edits.Result.Any(SetUpWriter.HoldsPostings)) await JournalStore.HoldAsync(db, state.Id, stop);
         var uses = await SetUpWriter.UsesAsync(desk, db, state, edits.Result.Where(e => e.After is null).Select(e => e.Part), stop);
         var plan = SetUpEdit.Plan(current, edits.Result, uses);
         foreach (var ((kind, from), to) in GroupRenaming.In(plan.Changes))
             if (await GroupStore.KnownAsync(db, state.Id, kind, to, stop))
                 plan = plan with { Changes = [], Faults = [.. plan.Faults, new FormFault(Parts.Groups.Name, 0, "code", "exists", $"{to} was the code of another group in an edition before this one: choose another for {from}.")] };
+        if (await SetUpWriter.RefusedAsync(db, state, actor, plan.Changes, stop) is { Count: > 0 } refused) plan = plan with { Changes = [], Faults = [.. plan.Faults, .. refused] };
         // A person archives an account when all that names it names another; a file may, and an undoing puts back what was.
         if (undoes is null && Archived(plan) is { Count: > 0 } held) plan = plan with { Changes = [], Faults = [.. plan.Faults, .. held] };
         if (plan.Faults.Count > 0)
-            return new Outcome<EditResult>(new EditResult(null, plan), plan.Faults.Any(f => f.Code is "changed-meanwhile" or "exists") ? Refusal.Conflict : Refusal.Invalid,
+            return new Outcome<EditResult>(new EditResult(null, plan), plan.Faults.Any(f => f.Code == SetUpWriter.NotYours) ? Refusal.Forbidden : plan.Faults.Any(f => f.Code is "changed-meanwhile" or "exists") ? Refusal.Conflict : Refusal.Invalid,
                 [.. plan.Faults.Select(f => new Fault(f.Code, f.Message, f.Row > 0 ? $"{f.Part}[{f.Row}].{f.Column}" : f.Column))]);
         if (plan.Changes.Count == 0 && then is null) return new EditResult(null, plan);
         if (undoes is not null) what = "undone: " + (await ChangeStore.FindAsync(db, state.Id, undoes.Value, stop))!.What;
@@ -72,9 +73,9 @@ public sealed class EditSetUp(DeskContext desk)
     private static List<FormFault> Archived(ImportPlan plan)
     {
         var faults = new List<FormFault>();
-        foreach (var change in plan.Changes.Where(c => c is { Kind: ChangeKind.Archived } && c.Part == Parts.Accounts))
+        foreach (var change in plan.Changes.Where(c => c.Part == Parts.Accounts && (c.Kind == ChangeKind.Archived || c.Cells.Any(x => x is { Column: "kind", Before: not null, After: "heading" }))))
             if (ChartReferences.Holding(plan.Next, change.Key) is { Count: > 0 } references)
-                faults.Add(new FormFault(change.Part.Name, 0, "status", "still-named", $"Account {change.Key} is named by {references.Count} other {(references.Count == 1 ? "row" : "rows")}, the first of them {references[0].What} ({references[0].Where}): put another account in its place first."));
+                faults.Add(new FormFault(change.Part.Name, 0, change.Kind == ChangeKind.Archived ? "status" : "kind", "still-named", $"Account {change.Key} is named by {references.Count} other {(references.Count == 1 ? "row" : "rows")}, the first of them {references[0].What} ({references[0].Where}): put another account in its place first."));
         return faults;
     }
 

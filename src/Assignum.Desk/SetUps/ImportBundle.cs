@@ -35,17 +35,18 @@ public sealed class ImportBundle(DeskContext desk)
         if (expected is not null && expected != StateOf(state))
             return Outcome<ImportResult>.No(Refusal.Conflict, "changed-meanwhile", "Somebody changed the draft or the records since this preview. Look at a new preview and apply that.");
 
-        // A file may take accounts away: no posting goes on meanwhile.
-        if (apply && !partial && sheets.Any(s => s.Part == Parts.Accounts)) await JournalStore.HoldAsync(db, state.Id, stop);
+        // A file may take accounts away, make them headings or close a period: no posting goes on meanwhile.
+        if (apply && sheets.Any(s => s.Part == Parts.Accounts || s.Part == Parts.Periods)) await JournalStore.HoldAsync(db, state.Id, stop);
         var compiled = await SetUpWriter.CurrentAsync(desk, state, stop);
         var current = compiled.SetUp;
         var uses = await SetUpWriter.UsesAsync(desk, db, state, sheets.Select(s => s.Part), stop);
         var plan = SetUpImport.Plan(current, sheets, partial, uses);
         if (faults.Count > 0) plan = plan with { Faults = [.. faults, .. plan.Faults.Where(f => !faults.Any(x => x.Part == f.Part && x.Row == f.Row && x.Column == f.Column))], Changes = [] };
+        if (await SetUpWriter.RefusedAsync(db, state, actor, plan.Changes, stop) is { Count: > 0 } refused) plan = plan with { Changes = [], Faults = [.. plan.Faults, .. refused] };
         if (plan.Next.Entity.Currency != current.Entity.Currency && await HasEntriesAsync(db, state.Id, stop))
             plan = plan with { Changes = [], Faults = [.. plan.Faults, new FormFault("entity", 2, "currency", "currency-fixed", "The base currency cannot change once something is posted.")] };
         if (!apply || plan.Faults.Count > 0)
-            return apply ? new Outcome<ImportResult>(new ImportResult(false, plan, null), Refusal.Invalid, [.. plan.Faults.Select(Fault)]) : new ImportResult(false, plan, null);
+            return apply ? new Outcome<ImportResult>(new ImportResult(false, plan, null), plan.Faults.Any(f => f.Code == SetUpWriter.NotYours) ? Refusal.Forbidden : Refusal.Invalid, [.. plan.Faults.Select(Fault)]) : new ImportResult(false, plan, null);
 
         if (plan.Changes.Count == 0) return new ImportResult(true, plan, null);
         var id = await SetUpWriter.ApplyAsync(db, state, actor, plan.Changes, uses, what, name, null, stop);

@@ -31,13 +31,51 @@ public sealed class KeepDrafts(DeskContext desk)
     public Task<Outcome<EditionRow>> TakeBackAsync(Actor actor, string entity, CancellationToken stop) => TurnAsync(actor.InDraft, entity, state =>
         state.Draft is not null ? (null, "", "", "Another draft is open: publish it or throw it away first.")
         : state.Editions.LastOrDefault(e => e.Status == "discarded") is not { } last ? (null, "", "", "There is no draft that was thrown away.")
+        : Baseless(state, last) is { } why ? (null, "", "", why)
         : (last, "draft", "draft taken back", null), stop);
 
     /// <summary>Takes back a what-if that was thrown away or merged.</summary>
     public Task<Outcome<EditionRow>> TakeBackWhatIfAsync(Actor actor, string entity, int whatIf, CancellationToken stop) => TurnAsync(actor.InDraft, entity, state =>
         state.WhatIfs.FirstOrDefault(w => w.Id == whatIf && w.Status == "discarded") is not { } thrown ? (null, "", "", "There is no such what-if that was thrown away.")
+        : Baseless(state, thrown) is { } why ? (null, "", "", why)
         : Named(state, thrown.Name!) ? (null, "", "", $"Another what-if is called {thrown.Name}.")
         : (thrown, "draft", "what-if taken back", null), stop);
+
+    /// <summary>
+    /// Withdraws the newest edition before its first day, where nothing was posted by it: it becomes a what-if, and another can be published
+    /// before it.
+    /// </summary>
+    public async Task<Outcome<EditionRow>> WithdrawAsync(Actor actor, string entity, int number, CancellationToken stop)
+    {
+        static Outcome<EditionRow> No(string code, string message) => Outcome<EditionRow>.No(Refusal.Conflict, code, message);
+        await using var db = await desk.Database.OpenAsync(stop);
+        await using var transaction = await db.BeginTransactionAsync(stop);
+        var entered = await desk.EnterAsync(db, actor.InDraft, entity, Role.Reviewer, true, stop);
+        if (entered.Result is not { } state) return entered.Pass<EditionRow>();
+        if (state.Editions.FirstOrDefault(e => e.Number == number) is not { } edition) return Outcome<EditionRow>.No(Refusal.NotFound, "no-edition", $"{entity} has no edition {number}.");
+        if (edition.Number != state.Latest!.Number) return No("not-latest", $"Edition {state.Latest.Number} was published after it: withdraw that first.");
+        if (edition.ValidFrom <= DateOnly.FromDateTime(DateTime.UtcNow)) return No("in-force", $"Edition {number} is in force since {edition.ValidFrom:yyyy-MM-dd}: publish another over it instead.");
+        await JournalStore.HoldAsync(db, state.Id, stop);
+        if (await EditionStore.PostedUnderAsync(db, state.Id, number, edition.ValidFrom!.Value, stop)) return No("posted", $"Something was posted by edition {number}: publish another over it instead.");
+        foreach (var draft in state.Editions.Concat(state.WhatIfs).Where(d => d.Status == "draft" && d.BasedOn == number))
+        {
+            if (await EditionStore.DraftSizeAsync(db, state.Id, draft.Id, stop) > 0)
+                return No("based-on", $"{(draft.Name is null ? "The draft" : $"The what-if {draft.Name}")} is made on edition {number}: publish it, set it aside or throw it away first.");
+            await EditionStore.PutOnAsync(db, state.Id, draft.Id, edition.BasedOn, stop);
+        }
+        var name = $"edition {number}, withdrawn";
+        for (var n = 2; Named(state, name); n++) name = $"edition {number}, withdrawn {n}";
+        await SetUpStore.WithdrawAsync(db, state.Id, edition.Id, number, stop);
+        await EditionStore.MarkWithdrawnAsync(db, state.Id, edition.Id, name, stop);
+        await EditionStore.TouchAsync(db, state.Id, edition.Id, stop);
+        await EntityStore.AuditAsync(db, state.Id, actor.Name, "edition withdrawn", $"edition {number}", new { number, from = edition.ValidFrom.Value.ToString("yyyy-MM-dd") }, new { whatIf = name }, stop);
+        await transaction.CommitAsync(stop);
+        return edition with { Number = null, Status = "draft", ValidFrom = null, Name = name, FormerNumber = number };
+    }
+
+    // A draft of an edition that was withdrawn since has nothing to stand on.
+    private static string? Baseless(EntityState state, EditionRow draft) => draft.BasedOn == 0 || state.Editions.Any(e => e.Number == draft.BasedOn) ? null
+        : $"It was made on edition {draft.BasedOn}, which was withdrawn since.";
 
     /// <summary>Opens a what-if on the latest edition; it holds nothing yet, so one row is written.</summary>
     public Task<Outcome<EditionRow>> OpenWhatIfAsync(Actor actor, string entity, string? name, CancellationToken stop) => NameAsync(actor, entity, name, false, stop);

@@ -68,8 +68,8 @@ public sealed class MergeDrafts(DeskContext desk, ViewSetUp view, EditSetUp edit
         if (planned.Faults.Count > 0) return Outcome<MergeResult>.No(Refusal.Invalid, [.. planned.Faults.Select(f => new Fault(f.Code, f.Message, f.Column))]);
         var latest = state.Latest!.Number!.Value;
         await EditionStore.PutOnAsync(db, state.Id, draft!.Id, latest, stop);
-        await SetUpStore.ApplyAsync(db, state.Id, new EditionView(latest, draft.Id), planned.Changes, _ => true, actor.Name, stop);
-        await EditionStore.TouchAsync(db, state.Id, draft.Id, stop, records: false);
+        await SetUpStore.ApplyAsync(db, state.Id, new EditionView(latest, draft.Id), SetUpWriter.InForce(state), planned.Changes, _ => true, actor.Name, stop);
+        await EditionStore.TouchAsync(db, state.Id, draft.Id, stop, planned.Changes.Any(c => c.Part.HeldBy == HeldBy.Records));
         await EntityStore.AuditAsync(db, state.Id, actor.Name, "draft brought onto the latest edition", EntityStore.DraftOf(state.Code, draft.Name is null ? null : draft.Id),
             new { draft.Id, basedOn = draft.BasedOn }, new { basedOn = latest, rows = planned.Changes.Count, kept = takes.Where(t => !t.Value).Select(t => t.Key), took = takes.Where(t => t.Value).Select(t => t.Key) }, stop);
         await transaction.CommitAsync(stop);

@@ -27,6 +27,38 @@ internal static class SetUpWriter
         return (part, code) => uses.TryGetValue(part, out var codes) && codes.Contains(code);
     }
 
+    /// <summary>Whether edits or files may touch what postings rest on while they go on: then no posting goes on meanwhile.</summary>
+    public static bool HoldsPostings(RowChange edit) => edit.Part == Parts.Periods || edit.Part == Parts.Accounts && (edit.After is null || Renumbering.Renumbers(edit) || TurnsKind(edit));
+
+    /// <summary>Why changes cannot be, whoever's rows they are: periods are a reviewer's, and what an account was posted on as, it stays.</summary>
+    public static async Task<IReadOnlyList<FormFault>> RefusedAsync(NpgsqlConnection db, EntityState state, Actor actor, IReadOnlyList<RowChange> changes, CancellationToken stop)
+    {
+        var faults = new List<FormFault>();
+        if (changes.Any(c => c.Part == Parts.Periods) && !actor.May(Role.Reviewer, state.Code))
+            faults.Add(new FormFault(Parts.Periods.Name, 0, "status", NotYours, "Periods are opened and closed by a reviewer: ask one, or leave periods.csv out."));
+        faults.AddRange(await KindsAsync(db, state, changes, stop));
+        return faults;
+    }
+
+    /// <summary>The code of a fault that is somebody's role.</summary>
+    public const string NotYours = "role-needed";
+
+    /// <summary>Accounts that something is posted on and that would become headings, or the other way.</summary>
+    public static async Task<IReadOnlyList<FormFault>> KindsAsync(NpgsqlConnection db, EntityState state, IReadOnlyList<RowChange> changes, CancellationToken stop)
+    {
+        var turned = changes.Where(TurnsKind).ToList();
+        if (turned.Count == 0) return [];
+        var posted = await EntityStore.JournalUsesAsync(db, state.Id, Parts.Accounts.Name, stop);
+        // What was posted is asked by the numbers before.
+        var old = Renumbering.In(changes).ToDictionary(n => n.Value, n => n.Key, StringComparer.Ordinal);
+        return [.. turned.Where(c => posted.Contains(old.GetValueOrDefault(c.Key, c.Key))).Select(c => new FormFault(Parts.Accounts.Name, 0, "kind", "kind-fixed",
+            $"Account {c.Key} was posted on and stays a posting account: archive it, and make another account the heading."))];
+    }
+
+    private static readonly int Kind = Parts.Accounts.Columns.ToList().FindIndex(c => c.Name == "kind");
+
+    private static bool TurnsKind(RowChange change) => change.Part == Parts.Accounts && change is { Before: { } before, After: { } after } && before[Kind] != after[Kind];
+
     /// <summary>Stores a plan's changes in the caller's transaction, opening the draft where one is wanted; returns the change's number.</summary>
     public static async Task<long> ApplyAsync(NpgsqlConnection db, EntityState state, Actor actor, IReadOnlyList<RowChange> changes, Func<Part, string, bool> inUse,
         string what, string? reason, long? undoes, CancellationToken stop)
@@ -39,7 +71,8 @@ internal static class SetUpWriter
         var edition = changes.Any(c => c.Part.HeldBy == HeldBy.Edition && !Core.Groups.GroupRenaming.Renames(c) && (c.Part != Parts.Accounts
             || c is { Before: not null, After: not null } && !Renumbering.Renumbers(c) && inUse(Parts.Accounts, c.Key) && c.Cells.Any(x => Parts.AccountColumnsHeld.Contains(x.Column))));
         var draft = state.Draft ?? (edition ? await EditionStore.OpenDraftAsync(db, state, actor.Name, stop) : null);
-        await SetUpStore.ApplyAsync(db, state.Id, new EditionView(View(state).Number, draft?.Id), changes, number => inUse(Parts.Accounts, number), actor.Name, stop);
+        var waits = await SetUpStore.ApplyAsync(db, state.Id, new EditionView(View(state).Number, draft?.Id), InForce(state), changes, number => inUse(Parts.Accounts, number), actor.Name, stop);
+        edition |= waits && draft is not null;
         if (Renumbering.In(changes) is { Count: > 0 } numbers) await WorkbenchStore.RewriteAsync(db, state.Id, document => EventAccounts.Renumber(document, numbers), stop);
         // Published editions are read anew only where what they are read with was changed.
         await EditionStore.TouchAsync(db, state.Id, draft?.Id, stop, changes.Any(c => c.Part.HeldBy == HeldBy.Records || c.Part == Parts.Accounts || SetUpEdit.Rekeys(c)));
@@ -56,6 +89,9 @@ internal static class SetUpWriter
         await transaction.CommitAsync(stop);
         desk.Shelf.Put(after, next, from);
     }
+
+    /// <summary>Number of the edition in force today; null where nothing is published.</summary>
+    internal static int? InForce(EntityState state) => state.Latest is null ? null : state.DecidesOn(DateOnly.FromDateTime(DateTime.UtcNow));
 
     private static EditionView View(EntityState state) => new(state.Draft?.BasedOn ?? state.Latest?.Number ?? 0, state.Draft?.Id);
 

@@ -58,7 +58,7 @@ public static class GridEdits
     {
         if (Refused(sent) is { } no) return no;
         var foreseen = await compare.OfEditsAsync(page.Actor, page.State, (now, faults) => Changes(part, now, sent!, [], faults), page.HttpContext.RequestAborted);
-        return page.Partial("_Consequences", (foreseen.Result ?? new Foreseen(0, [], [], foreseen.Faults), page.EntityCode, page.State.Currency));
+        return page.Partial("_Consequences", (foreseen.Result ?? Foreseen.Nothing(foreseen.Faults), page.EntityCode, page.State.Currency));
     }
 
     /// <summary>Undoes a change a grid made.</summary>

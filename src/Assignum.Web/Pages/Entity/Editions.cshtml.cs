@@ -82,6 +82,13 @@ public sealed class EditionsModel(DeskContext desk, PublishDraft publish, ViewSe
         return made.Refused is null ? Went(made.Result!.Plan.Changes.Count == 0 ? $"The draft is as edition {edition} was already." : $"The draft holds what edition {edition} held.", made.Result.Id) : await RefusedAsync(made);
     }
 
+    /// <summary>Makes an edition that is not in force yet a what-if.</summary>
+    public async Task<IActionResult> OnPostWithdrawAsync(int edition)
+    {
+        var withdrawn = await drafts.WithdrawAsync(Actor, EntityCode, edition, HttpContext.RequestAborted);
+        return await AfterAsync(withdrawn, $"Edition {edition} is withdrawn; it stands beside as the what-if {withdrawn.Result?.Name}.");
+    }
+
     public async Task<IActionResult> OnPostApproveAsync(long revision) => await AfterAsync(await drafts.ApproveAsync(Actor, EntityCode, revision, HttpContext.RequestAborted), "The draft is approved as it is now.");
 
     public async Task<IActionResult> OnPostThrowAwayAsync()

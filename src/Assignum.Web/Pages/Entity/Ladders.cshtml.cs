@@ -54,7 +54,7 @@ public sealed class LaddersModel(DeskContext desk, ViewSetUp view, EditSetUp edi
     {
         if (Find() is not { } purpose) return NotFound();
         var foreseen = await compare.OfEditsAsync(Actor, State, (now, faults) => Edits(now, purpose, Asked(rung, add), take, faults), HttpContext.RequestAborted);
-        return Partial("_Consequences", (foreseen.Result ?? new Foreseen(0, [], [], foreseen.Faults), EntityCode, State.Currency));
+        return Partial("_Consequences", (foreseen.Result ?? Foreseen.Nothing(foreseen.Faults), EntityCode, State.Currency));
     }
 
     public async Task<IActionResult> OnPostAsync(string[]? rung, string? add, bool take, bool shipped, string? reason)

@@ -3,6 +3,7 @@ using Assignum.Core.Groups;
 using Assignum.Core.SetUps;
 using Assignum.Desk;
 using Assignum.Desk.SetUps;
+using Assignum.Storage;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Assignum.Web.Pages.Entity;
@@ -92,6 +93,9 @@ public sealed class RecordsModel(DeskContext desk, ViewSetUp view, EditSetUp edi
     /// <inheritdoc/>
     protected override async Task<IEnumerable<string?[]>> KeysAsync(int skip, int take) => Fitting((await SetUpAsync()).SetUp).Skip(skip).Take(take).Select(l => l.Cells);
 
+    /// <summary>Groups of records that wait with the draft: by the record's code and the column.</summary>
+    public IReadOnlySet<(string Key, string Column)> Waiting { get; private set; } = new HashSet<(string, string)>();
+
     /// <summary>Of groups: the code of the one that new records get.</summary>
     public string? Default { get; private set; }
 
@@ -145,5 +149,8 @@ public sealed class RecordsModel(DeskContext desk, ViewSetUp view, EditSetUp edi
         var rows = Fitting(setUp);
         Total = rows.Count;
         Lines = [.. rows.Skip(skip).Take(take)];
+        if (!HasGroups || State.Draft is not { } draft || State.LookedAt is not null) return;
+        await using var db = await Desk.Database.OpenAsync(HttpContext.RequestAborted);
+        Waiting = (await MembershipStore.WaitingAsync(db, State.Id, draft.Id, HttpContext.RequestAborted)).Where(w => w.Part == Part.Name).Select(w => (w.Key, w.Column)).ToHashSet();
     }
 }

@@ -75,7 +75,7 @@ public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, T
     {
         var edits = MatrixEdits(out _);
         var foreseen = await compare.OfEditsAsync(Actor, State, (_, _) => edits, HttpContext.RequestAborted);
-        return Partial("_Consequences", (foreseen.Result ?? new Foreseen(0, [], [], foreseen.Faults), EntityCode, State.Currency));
+        return Partial("_Consequences", (foreseen.Result ?? Foreseen.Nothing(foreseen.Faults), EntityCode, State.Currency));
     }
 
     // The cells of the form that were changed; what was typed in each.
