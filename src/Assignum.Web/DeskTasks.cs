@@ -12,7 +12,7 @@ internal static class DeskTasks
 {
     public static void Register(IServiceCollection services) => services
         .AddSingleton<SignIn>().AddSingleton<CreateEntity>().AddSingleton<ImportBundle>().AddSingleton<EditSetUp>().AddSingleton<ReadChanges>().AddSingleton<PublishDraft>().AddSingleton<ViewSetUp>()
-        .AddSingleton<CompareSetUps>().AddSingleton<KeepDrafts>().AddSingleton<MergeDrafts>().AddSingleton<ReadCoverage>().AddSingleton<BringSheet>().AddSingleton<OpenLine>().AddSingleton<BringChart>().AddSingleton<ReadAccounts>()
+        .AddSingleton<CompareSetUps>().AddSingleton<KeepDrafts>().AddSingleton<MergeDrafts>().AddSingleton<ReadCoverage>().AddSingleton<BringSheet>().AddSingleton<OpenLine>().AddSingleton<BringChart>().AddSingleton<KeepOpenings>().AddSingleton<ReadAccounts>()
         .AddSingleton<Rehearse>().AddSingleton<ShowPattern>().AddSingleton<Workbench>().AddSingleton<TaxUse>().AddSingleton<PostEvents>().AddSingleton<ReadJournal>().AddSingleton<DemoLoader>();
 }
 

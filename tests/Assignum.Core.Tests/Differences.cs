@@ -33,6 +33,21 @@ public class Differences
     }
 
     [Fact]
+    public void Where_several_lines_of_one_purpose_change_each_is_told_with_its_own_amount()
+    {
+        // Two settled receipts, both with a difference: parts lose their own account, spares get one. Sums would pair them crosswise.
+        var setUp = Shop with { Accounts = [.. Shop.Accounts, Account("5110", Core.Chart.AccountClass.CostOfSales), Account("5190", Core.Chart.AccountClass.CostOfSales)] };
+        SetUp Of2(params Assignment[] own) => setUp with { Assignments = [.. setUp.Assignments.Where(a => a.Purpose != "purchase-variance"), .. own] };
+        var (standing, parts) = (Assign(Purposes.PurchaseVariance, "5190"), Assign(Purposes.PurchaseVariance, "5100", (Dimension.Item, "GAUGE")));
+        var invoice = Event("supplier-invoice", e => e.Party = "SUPP", new EventLine { Item = "GAUGE", UnitPrice = 130m, ReceiptCost = 100m }, new EventLine { Item = "ADVICE", UnitPrice = 70m, ReceiptCost = 50m });
+        var moved = Of(Of2(standing, parts), Of2(standing, Assign(Purposes.PurchaseVariance, "5110", (Dimension.Item, "ADVICE"))), invoice).Single().Moved;
+        moved.ShouldBe([new Moved("purchase-variance", "5100", "5190", 30m), new Moved("purchase-variance", "5190", "5110", 20m)]);
+        // Two that change places move both ways, though their sums stay.
+        var even = Event("supplier-invoice", e => e.Party = "SUPP", new EventLine { Item = "GAUGE", UnitPrice = 130m, ReceiptCost = 100m }, new EventLine { Item = "ADVICE", UnitPrice = 80m, ReceiptCost = 50m });
+        Of(Of2(standing, parts), Of2(Assign(Purposes.PurchaseVariance, "5100"), Assign(Purposes.PurchaseVariance, "5190", (Dimension.Item, "GAUGE"))), even).Single().Moved.Count.ShouldBe(2);
+    }
+
+    [Fact]
     public void An_event_that_can_no_longer_be_posted_and_what_is_said_of_it_are_told()
     {
         var archived = Shop with { Accounts = [.. Shop.Accounts.Select(a => a.Number == "4000" ? a with { Status = RecordStatus.Archived } : a)] };

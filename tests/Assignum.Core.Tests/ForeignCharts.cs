@@ -80,6 +80,82 @@ public class ForeignCharts
     }
 
     [Fact]
+    public void A_tree_over_columns_beside_a_name_gives_depth_and_the_name_stays()
+    {
+        var (settings, _, plan) = Read(Table("Code|||Name|Type", "1|Assets||Everything owned|Asset", "10||Money|Money at hand|Asset", "1001||Bank|Bank in town|Asset", "12||Stock|Goods|Asset"));
+        settings.Columns.ShouldContain("name");
+        plan.Faults.ShouldBeEmpty();
+        plan.Next.Accounts.Select(a => a.Name).ShouldBe(["Everything owned", "Money at hand", "Bank in town", "Goods"], ignoreOrder: true);
+        plan.Next.Accounts.Single(a => a.Number == "10").Parent.ShouldBe("1");
+    }
+
+    [Fact]
+    public void A_class_and_a_group_column_become_headings()
+    {
+        var (settings, _, plan) = Read(Table("Code|Name|Type|Group", "1010|Bank|Asset|Money", "1020|Till|Asset|Money", "1210|Debtors|Asset|Owed to us", "1220|Staff loans|Asset|Owed to us"));
+        settings.Columns[3].ShouldBe(ForeignFields.Path);
+        plan.Faults.ShouldBeEmpty();
+        var headings = plan.Next.Accounts.Where(a => a.Kind == AccountKind.Heading).ToDictionary(a => a.Name, a => a.Number);
+        headings.Keys.ShouldBe(["Money", "Owed to us"], ignoreOrder: true);
+        plan.Next.Accounts.Single(a => a.Number == "1220").Parent.ShouldBe(headings["Owed to us"]);
+    }
+
+    [Fact]
+    public void Accounts_under_a_heading_of_another_class_move_under_one_of_their_own()
+    {
+        var (_, reading, plan) = Read(Table("No|Name|Type|Parent", "4|Results|Revenue|", "41|Sales|Revenue|4", "61|Rent|Expense|4"));
+        plan.Faults.ShouldBeEmpty();
+        var rent = plan.Next.Accounts.Single(a => a.Number == "61");
+        (rent.Parent is null || plan.Next.Accounts.Single(a => a.Number == rent.Parent).Class == rent.Class).ShouldBeTrue();
+        plan.Next.Accounts.Single(a => a.Number == "41").Parent.ShouldBe("4");
+        reading.Notes.ShouldNotBeEmpty();
+    }
+
+    [Theory]
+    [InlineData("Begin-Total", true), InlineData("total begin", true), InlineData("Sum start", true), InlineData("End_Total", false), InlineData("totalend", false), InlineData("sum closing", false)]
+    public void Words_for_a_range_of_totals_are_known_by_their_parts(string word, bool heads)
+    {
+        var meaning = TypeWords.Of(word).ShouldNotBeNull().Meaning;
+        if (heads) meaning.Kind.ShouldBe(AccountKind.Heading);
+        else meaning.LeftOut.ShouldBeTrue();
+    }
+
+    [Fact]
+    public void Words_for_tax_are_translated_where_a_code_fits_and_asked_for_where_none_does()
+    {
+        var current = Empty with
+        {
+            TaxCodes = [new("S19", "Standard sales", Assignum.Core.Tax.TaxDirection.Output, "S"), new("P19", "Standard purchases", Assignum.Core.Tax.TaxDirection.Input, "S")],
+            TaxRates = [new("S19", new DateOnly(2020, 1, 1), 0.19m), new("P19", new DateOnly(2020, 1, 1), 0.19m)],
+        };
+        var table = Table("No|Name|Type|Tax code|Tax direction", "4010|Sales|Revenue|s19|output", "4020|More|Revenue|Standard sales|Sales", "6010|Rent|Expense|19% input|purchases", "6020|Gifts|Expense|Odd words|none");
+        var (settings, reading, plan) = Read(table, current);
+        settings.Columns.ShouldContain("tax_admits");
+        plan.Faults.ShouldHaveSingleItem().ShouldSatisfyAllConditions(f => f.Row.ShouldBe(5), f => f.Code.ShouldBe("unknown-word"), f => f.Message.ShouldContain("Odd words"));
+        reading.TaxWords.Select(w => (w.Word, w.Meaning)).ShouldContain(("19% input", "P19"));
+        var said = Read(table, current, s => s with { TaxWords = new Dictionary<string, string> { [ForeignSettings.Said("tax_code", "Odd words")] = "" } }).Plan;
+        said.Faults.ShouldBeEmpty();
+        said.Next.Accounts.OrderBy(a => a.Number, StringComparer.Ordinal).Select(a => (a.TaxCode, Words.Of(a.TaxAdmits))).ShouldBe([("S19", "output"), ("S19", "output"), ("P19", "input"), (null, "none")]);
+    }
+
+    [Theory]
+    [InlineData("1,234.50", 1234.50), InlineData("1.234,50", 1234.50), InlineData("1 234.5", 1234.5), InlineData("(12.00)", -12), InlineData("12.00-", -12), InlineData("12.00 Cr", -12), InlineData("12 DR", 12)]
+    [InlineData("1.234", 1234), InlineData("0,5", 0.5), InlineData("€ 7.25", 7.25), InlineData("1'000.00", 1000), InlineData("-3", -3), InlineData("1.234.567", 1234567)]
+    public void Amounts_are_read_as_people_and_programs_write_them(string text, double amount) => ForeignAmounts.Of(text).ShouldBe((decimal)amount);
+
+    [Theory, InlineData(""), InlineData("abc"), InlineData("-"), InlineData("1e5"), InlineData("12,34,5x"), InlineData("99999999999999999999999999999999")]
+    public void What_is_no_amount_is_none(string text) => ForeignAmounts.Of(text).ShouldBeNull();
+
+    [Fact]
+    public void A_debit_and_a_credit_column_give_balances_and_one_that_is_no_amount_is_said()
+    {
+        var (_, reading, plan) = Read(Table("No|Name|Type|Debit balance|Credit balance", "1010|Bank|Asset|1.000|", "1020|Till|Asset|2,50|", "2010|Loan|Liability||1.002,50"));
+        plan.Faults.ShouldBeEmpty();
+        reading.Openings.Select(o => (o.Account, o.Amount, o.Line)).ShouldBe([("1010", 1000m, 2), ("1020", 2.5m, 3), ("2010", -1002.5m, 4)]);
+        Read(Table("No|Name|Type|Balance", "1010|Bank|Asset|lots", "1020|Till|Asset|5")).Plan.Faults.ShouldHaveSingleItem().Row.ShouldBe(2);
+    }
+
+    [Fact]
     public void Headings_come_from_title_rows_and_totals_are_left_out()
     {
         var (settings, reading, plan) = Read(Table("Account|Description", "|Current assets", "1010|Bank", "1020|Till", "|Total current assets", "", "|Overheads", "Account|Description", "6010|Rent", "6020|Power", "|Total overheads"));
@@ -113,7 +189,7 @@ public class ForeignCharts
         Wrong("No|Name|Type|Currency", "1|A|Asset|EUX").ShouldHaveSingleItem().Item1.ShouldBe(2);
         Wrong("No|Name|Type", "1|A|Asset", "|Lost|Asset").ShouldBe([(3, "missing-value")]);
         Wrong("No|Name|Type", "1|A|Asset", "2||Asset").ShouldBe([(3, "missing-value")]);
-        Wrong("No|Name|Type|Tax code", "1|A|Asset|S99").ShouldBe([(2, "unknown-reference")]);
+        Wrong("No|Name|Type|Tax code", "1|A|Asset|S99").ShouldBe([(2, "unknown-word")]);
         Read(Table("Something|Else", "alpha|beta", "gamma|delta")).Plan.Faults.ShouldAllBe(f => f.Code == "missing-column");
         var dated = new ForeignSheet("", [new(1, [new("No"), new("Name"), new("Type")]), new(2, [new("1010"), new("Bank"), new("Asset")]), new(3, [new("2010-05-01", ForeignCellKind.Date), new("May"), new("Asset")]), new(4, [new("1030"), new("#REF!", ForeignCellKind.Error), new("Asset")])], []);
         Read(dated).Plan.Faults.Select(f => (f.Row, f.Code)).ShouldContain((3, "date-for-number"));

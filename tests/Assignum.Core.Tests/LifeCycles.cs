@@ -1,3 +1,4 @@
+using Assignum.Core.Entries;
 using Assignum.Core.Events;
 using static Assignum.Core.Tests.Books;
 
@@ -6,6 +7,19 @@ namespace Assignum.Core.Tests;
 /// <summary>Whole stories, worked by hand: what is in between two documents is empty when the story ends.</summary>
 public class LifeCycles
 {
+    [Fact]
+    public void What_was_shipped_and_not_invoiced_stands_between_until_it_is()
+    {
+        var books = new Books(With(("cost-timing", "invoice")));
+        var shipped = books.Post(Event("goods-shipped", e => e.Party = "CUST", new EventLine { Item = "GAUGE", UnitCost = 5m }));
+        TAccount Between(params JournalEntry[] entries) => LifeCycle.Of(entries).Single(a => a.Number == "1460");
+        (Between(shipped).Between, Between(shipped).Balance).ShouldBe((true, 5m));
+        var invoiced = books.Post(Event("sales-invoice", e => e.Party = "CUST", new EventLine { Item = "GAUGE", UnitPrice = 9m, UnitCost = 5m }));
+        (Between(shipped, invoiced).Between, Between(shipped, invoiced).Balance).ShouldBe((true, 0m));
+        // Stock itself is no account between, and one that holds both is none either.
+        LifeCycle.Of([shipped]).Single(a => a.Number == "1400").Between.ShouldBeFalse();
+    }
+
     [Fact]
     public void Bought_at_ten_sold_at_twenty_and_paid()
     {

@@ -22,6 +22,9 @@ public class Numbers
         chart.Holder("4020")!.Number.ShouldBe("4020");
         chart.Holder("4040").ShouldBeNull();
 
+        // A wide jump between two of them is no step: the nearest gap is taken.
+        Chart(Heading("1200"), Posting("1210", "1200"), Posting("1220", "1200"), Posting("1290", "1200")).Beside("1210").ShouldBe("1230");
+
         // The tens are full: a one in between is better than none.
         var full = Chart([Heading("4000"), .. Enumerable.Range(1, 9).Select(i => Posting($"40{i}0", "4000")), Heading("4100")]);
         full.Beside("4020").ShouldBe("4021");

@@ -211,7 +211,7 @@ public class Accounts
         again.Plan.Changes.Count.ShouldBe(5);
         (await DraftAsync(company, "NEW")).Accounts.ShouldBeEmpty();
 
-        var applied = await bring.ApplyAsync(company.Actor, "NEW", Foreign, "sued.csv", said, true, again.State, Stop);
+        var applied = await bring.ApplyAsync(company.Actor, "NEW", Foreign, "sued.csv", said, true, true, again.State, Stop);
         applied.Faults.ShouldBeEmpty();
         var accounts = (await DraftAsync(company, "NEW")).Accounts.ToDictionary(a => a.Name);
         accounts["Bank Süd"].ShouldSatisfyAllConditions(a => a.Control.ShouldBe(Control.Bank), a => a.Parent.ShouldBe(accounts["Vermögen"].Number));
@@ -224,13 +224,42 @@ public class Accounts
         next.Plan.Changes.Select(c => (c.Kind, c.Key)).ShouldBe([(ChangeKind.Added, "130")]);
         // What somebody changed since is not overwritten.
         await CellsAsync(company, "NEW", "120", ("name", "Till"));
-        (await bring.ApplyAsync(company.Actor, "NEW", more, "n.csv", next.Settings, true, next.State, Stop)).Refused.ShouldBe(Refusal.Conflict);
+        (await bring.ApplyAsync(company.Actor, "NEW", more, "n.csv", next.Settings, true, true, next.State, Stop)).Refused.ShouldBe(Refusal.Conflict);
         (await bring.StartAsync(company.Actor, "NEW", "trading", Stop)).Faults.ShouldHaveSingleItem().Code.ShouldBe("chart-exists");
 
         (await new EditSetUp(company.Desk).UndoAsync(company.Actor, "NEW", applied.Result!.Change!.Value, Stop)).Faults.ShouldContain(f => f.Code == "built-on");
         (await new EditSetUp(company.Desk).UndoAsync(company.Actor, "NEW", await company.AskAsync<long>("select max(change_id) from change"), Stop)).Faults.ShouldBeEmpty();
         (await new EditSetUp(company.Desk).UndoAsync(company.Actor, "NEW", applied.Result.Change.Value, Stop)).Faults.ShouldBeEmpty();
         (await DraftAsync(company, "NEW")).Accounts.ShouldBeEmpty();
+    }
+
+    [Fact]
+    public async Task Balances_that_come_with_a_chart_wait_until_an_opening_is_made_of_them_and_go_when_it_is_undone()
+    {
+        await using var company = new Company();
+        (await new CreateEntity(company.Desk).RunAsync(company.Actor, "NEW", "New", "EUR", Stop)).Refused.ShouldBeNull();
+        var bring = new BringChart(company.Desk, new ViewSetUp(company.Desk), new ImportBundle(company.Desk));
+        var keep = new KeepOpenings(company.Desk, new Workbench(company.Desk, new Rehearse(company.Desk)));
+        var file = Encoding.UTF8.GetBytes("No;Name;Type;Closing balance\n1010;Bank;Asset;1.250,00\n1020;Till;Asset;50,5\n2010;Loan;Liability;-1.300,50\n3010;Capital;Equity;\n");
+        var look = (await bring.LookAsync(company.Actor, "NEW", file, null, true, Stop)).Result!;
+        look.Plan.Faults.ShouldBeEmpty();
+        look.Reading.Openings.Select(o => (o.Account, o.Amount)).ShouldBe([("1010", 1250m), ("1020", 50.5m), ("2010", -1300.5m)]);
+
+        var applied = await bring.ApplyAsync(company.Actor, "NEW", file, "old.csv", look.Settings, true, true, look.State, Stop);
+        applied.Faults.ShouldBeEmpty();
+        var rehearsed = await keep.RehearseAsync(company.Actor, "NEW", new DateOnly(2026, 1, 1), Stop);
+        rehearsed.Refused.ShouldBeNull();
+        var opening = rehearsed.Result!.Documents.ShouldHaveSingleItem();
+        foreach (var part in new[] { "\"kind\":\"opening\"", "\"account\":\"1010\",\"debit\":1250", "\"account\":\"1020\",\"debit\":50.5", "\"account\":\"2010\",\"credit\":1300.5" }) opening.ShouldContain(part);
+        (await company.AskAsync<long>("select count(*) from event")).ShouldBe(0);
+
+        (await new EditSetUp(company.Desk).UndoAsync(company.Actor, "NEW", applied.Result!.Change!.Value, Stop)).Faults.ShouldBeEmpty();
+        (await company.AskAsync<long>("select count(*) from opening_amount")).ShouldBe(0);
+        (await keep.RehearseAsync(company.Actor, "NEW", new DateOnly(2026, 1, 1), Stop)).Faults.ShouldHaveSingleItem().Code.ShouldBe("no-openings");
+        // Whoever does not want them says so.
+        var again = (await bring.LookAsync(company.Actor, "NEW", file, null, true, Stop)).Result!;
+        (await bring.ApplyAsync(company.Actor, "NEW", file, "old.csv", again.Settings, true, false, again.State, Stop)).Faults.ShouldBeEmpty();
+        (await company.AskAsync<long>("select count(*) from opening_amount")).ShouldBe(0);
     }
 
     [Theory, InlineData("trading"), InlineData("making"), InlineData("services")]

@@ -41,7 +41,7 @@ public sealed class ChartNumbers
     public AccountClass? BandOf(string number) => bands.FirstOrDefault(b => Within(b, number))?.Class;
 
     /// <summary>
-    /// The next free number after an account, in the step its neighbours keep, before the numbers of another heading begin
+    /// The nearest free number after an account, in the step its neighbours stand in, before the numbers of another heading begin
     /// and within its class's band where it is in one; else the next free one at all in those bounds; null when none is left.
     /// </summary>
     public string? Beside(string number)
@@ -88,11 +88,13 @@ public sealed class ChartNumbers
         return null;
     }
 
-    // The step that neighbours under one heading keep most often; 1 where there are none.
+    // The step that neighbours under one heading keep most often, the smaller of two that are as frequent; of tens and hundreds, tens: the
+    // nearest gap is wanted, not the next jump. 1 where there are no neighbours.
     private long Step(string? parent, Shape shape)
     {
         var digits = Neighbours(shape).Where(a => a.Account.Parent == parent).Select(a => a.Digits).Order().ToList();
-        return digits.Zip(digits.Skip(1), (a, b) => b - a).Where(d => d > 0).GroupBy(d => d).OrderByDescending(g => g.Count()).ThenByDescending(g => g.Key).FirstOrDefault()?.Key ?? 1;
+        var step = digits.Zip(digits.Skip(1), (a, b) => b - a).Where(d => d > 0).GroupBy(d => d).OrderByDescending(g => g.Count()).ThenBy(g => g.Key).FirstOrDefault()?.Key ?? 1;
+        return step % 10 == 0 ? 10 : step;
     }
 
     // The first number after it that an account under another heading holds.

@@ -69,7 +69,7 @@ public static class Consequences
         for (var i = 0; i < events.Count; i++)
         {
             var (old, now) = (before[i], after[i]);
-            var moved = Compare(Sums(old), Sums(now));
+            var moved = Compare(Legs(old), Legs(now));
             var (said, says) = (Says(old), Says(now));
             var (appear, gone) = (says.Except(said).ToList(), said.Except(says).ToList());
             if (moved.Count + appear.Count + gone.Count > 0 || old.Outcome != now.Outcome) found.Add(new Consequence(events[i], old.Outcome, now.Outcome, moved, appear, gone));
@@ -83,35 +83,59 @@ public static class Consequences
             .Select(g => new MovedInAll(g.Key.Purpose, g.Key.From, g.Key.To, g.Select(x => x.Event).Distinct().Count(), g.Sum(x => x.m.Amount)))
             .OrderByDescending(m => m.Events).ThenBy(m => m.Purpose, StringComparer.Ordinal).ThenBy(m => m.From, StringComparer.Ordinal)];
 
-    // What lands where, by purpose and account: an entry's own, its reversal's and its mirror's are apart. An entry that a
-    // guard refuses lands nowhere.
-    private static List<((string? Purpose, string Part) Key, string Account, decimal Amount)> Sums(EntryResult result)
+    // What called for a leg: the same in both entries, wherever it lands. An entry's own legs, its reversal's and its mirror's are apart.
+    private sealed record Called(string Part, string? Purpose, int? Line, string? TaxCode, string? Reference);
+
+    private readonly record struct Landed(Called By, string Account, decimal Amount);
+
+    // An entry that a guard refuses lands nowhere.
+    private static List<Landed> Legs(EntryResult result)
     {
-        var sums = new List<((string? Purpose, string Part) Key, string Account, decimal Amount)>();
-        if (result.Outcome != "posted") return sums;
-        void Add(JournalEntry entry, string part)
-        {
-            foreach (var line in entry.Lines)
-            {
-                ((string?, string) Key, string) at = ((line.Purpose?.Name, part), line.Account);
-                var place = sums.FindIndex(s => s.Key == at.Key && s.Account == at.Item2);
-                if (place < 0) sums.Add((at.Key, at.Item2, line.Signed));
-                else sums[place] = (at.Key, at.Item2, sums[place].Amount + line.Signed);
-            }
-        }
+        var legs = new List<Landed>();
+        if (result.Outcome != "posted") return legs;
+        void Add(JournalEntry entry, string part) =>
+            legs.AddRange(entry.Lines.Select(l => new Landed(new Called(part, l.Purpose?.Name, l.EventLine, l.TaxCode, l.Context.Reference), l.Account, l.Signed)));
         Add(result.Entry!, "");
         if (result.Entry!.Reversal is { } reversal) Add(reversal, "reversal");
         if (result.Entry.Mirror is { } mirror) Add(mirror.Entry, mirror.Entity);
-        return sums;
+        return legs;
     }
 
-    private static List<Moved> Compare(List<((string? Purpose, string Part) Key, string Account, decimal Amount)> before, List<((string? Purpose, string Part) Key, string Account, decimal Amount)> after)
+    // Leg by leg: each is met by the one that the same line of the document calls for in the other entry. Only legs whose amount differs too,
+    // or that have no other, are compared by what stands on each account.
+    private static List<Moved> Compare(List<Landed> before, List<Landed> after)
+    {
+        var (left, came) = (new List<Landed>(), new List<Landed>());
+        var moved = new List<Moved>();
+        var now = after.GroupBy(l => l.By).ToDictionary(g => g.Key, g => g.ToList());
+        foreach (var was in before.GroupBy(l => l.By))
+        {
+            now.Remove(was.Key, out var others);
+            var (old, other) = (was.ToList(), others ?? []);
+            for (var i = 0; i < Math.Max(old.Count, other.Count); i++)
+            {
+                if (i < old.Count && i < other.Count && old[i].Amount == other[i].Amount)
+                {
+                    if (old[i].Account != other[i].Account) moved.Add(new Moved(was.Key.Purpose, old[i].Account, other[i].Account, old[i].Amount));
+                    continue;
+                }
+                if (i < old.Count) left.Add(old[i]);
+                if (i < other.Count) came.Add(other[i]);
+            }
+        }
+        came.AddRange(now.Values.SelectMany(l => l));
+        moved.AddRange(BySums(left, came));
+        return [.. moved.GroupBy(m => (m.Purpose, m.From, m.To)).Select(g => new Moved(g.Key.Purpose, g.Key.From, g.Key.To, g.Sum(m => m.Amount))).Where(m => m.Amount != 0)];
+    }
+
+    private static List<Moved> BySums(List<Landed> before, List<Landed> after)
     {
         var moved = new List<Moved>();
-        foreach (var key in before.Concat(after).Select(s => s.Key).Distinct())
+        foreach (var key in before.Concat(after).Select(l => (l.By.Purpose, l.By.Part)).Distinct())
         {
-            decimal At(List<((string? Purpose, string Part) Key, string Account, decimal Amount)> sums, string account) => sums.Where(s => s.Key == key && s.Account == account).Sum(s => s.Amount);
-            var differs = before.Concat(after).Where(s => s.Key == key).Select(s => s.Account).Distinct().Select(a => (Account: a, Left: At(before, a), Came: At(after, a))).Where(d => d.Left != d.Came).ToList();
+            bool Of(Landed l) => (l.By.Purpose, l.By.Part) == key;
+            decimal At(List<Landed> legs, string account) => legs.Where(l => Of(l) && l.Account == account).Sum(l => l.Amount);
+            var differs = before.Concat(after).Where(Of).Select(l => l.Account).Distinct().Select(a => (Account: a, Left: At(before, a), Came: At(after, a))).Where(d => d.Left != d.Came).ToList();
             // What left one account for the same purpose came to another, as far as the amounts go.
             var left = new Queue<(string Account, decimal Amount)>(differs.Where(d => Less(d.Left, d.Came)).Select(d => (d.Account, d.Left - d.Came)));
             var came = new Queue<(string Account, decimal Amount)>(differs.Where(d => !Less(d.Left, d.Came)).Select(d => (d.Account, d.Came - d.Left)));

@@ -28,7 +28,7 @@ public sealed class BringChart(DeskContext desk, ViewSetUp view, ImportBundle im
     private static readonly JsonSerializerOptions Settings = new() { Converters = { new JsonStringEnumConverter() } };
 
     // What is remembered of a file: where its header stands and which sheet it is may differ the next time.
-    private sealed record Kept(IReadOnlyList<string> Columns, IReadOnlyDictionary<string, TypeMeaning> Words, ForeignShape Shape);
+    private sealed record Kept(IReadOnlyList<string> Columns, IReadOnlyDictionary<string, TypeMeaning> Words, ForeignShape Shape, IReadOnlyDictionary<string, string>? TaxWords = null);
 
     /// <summary>Looks at a file without changing anything.</summary>
     /// <param name="settings">As a person corrected them, without columns where those are to be proposed for another sheet or header line (-1: to be found); null: remembered from such a file, else proposed.</param>
@@ -47,14 +47,14 @@ public sealed class BringChart(DeskContext desk, ViewSetUp view, ImportBundle im
             await using var db = await desk.Database.OpenAsync(stop);
             if (await ChartStore.SourceAsync(db, set.Entity.Id, Fingerprint(sheets, settings), stop) is { } source && JsonSerializer.Deserialize<Kept>(source.Settings, Settings) is { } kept)
             {
-                settings = settings with { Columns = kept.Columns, Words = kept.Words, Shape = kept.Shape };
+                settings = settings with { Columns = kept.Columns, Words = kept.Words, Shape = kept.Shape, TaxWords = kept.TaxWords ?? settings.TaxWords };
                 remembered = (source.Who, source.Name);
             }
         }
         var sheet = sheets.FirstOrDefault(s => s.Name == settings.Sheet) ?? sheets[0];
         // Another sheet or header was chosen: its columns are proposed anew. What words mean stays said.
         if (settings.Columns.Count == 0)
-            settings = ForeignProposal.Of(sheet, settings.HeaderLine < 0 ? ForeignProposal.FindHeader(sheet) : settings.HeaderLine, set.SetUp.SetUp) with { Words = settings.Words };
+            settings = ForeignProposal.Of(sheet, settings.HeaderLine < 0 ? ForeignProposal.FindHeader(sheet) : settings.HeaderLine, set.SetUp.SetUp) with { Words = settings.Words, TaxWords = settings.TaxWords };
         var proposed = ForeignProposal.Columns(sheet, settings.HeaderLine, set.SetUp.SetUp);
         var columns = proposed.Select((c, i) => i < settings.Columns.Count && settings.Columns[i] != c.Field ? c with { Field = settings.Columns[i], Why = settings.Columns[i].Length == 0 ? "" : remembered is null ? "chosen" : "as before" } : c).ToList();
         var reading = ForeignReader.Read(sheet, settings, set.SetUp.SetUp);
@@ -64,7 +64,8 @@ public sealed class BringChart(DeskContext desk, ViewSetUp view, ImportBundle im
     }
 
     /// <summary>Applies a file as it was looked at; refused with every fault when there is any, or when somebody changed the chart since.</summary>
-    public async Task<Outcome<ImportResult>> ApplyAsync(Actor actor, string entity, byte[] file, string name, ForeignSettings settings, bool partial, string? expected, CancellationToken stop)
+    /// <param name="openings">Keep the balances that the file gives, until an opening is made of them.</param>
+    public async Task<Outcome<ImportResult>> ApplyAsync(Actor actor, string entity, byte[] file, string name, ForeignSettings settings, bool partial, bool openings, string? expected, CancellationToken stop)
     {
         var current = await view.RunAsync(actor, entity, "draft", null, stop);
         if (current.Result is not { } set) return current.Pass<ImportResult>();
@@ -77,7 +78,9 @@ public sealed class BringChart(DeskContext desk, ViewSetUp view, ImportBundle im
         if (applied.Refused is null)
         {
             await using var db = await desk.Database.OpenAsync(stop);
-            await ChartStore.RememberAsync(db, set.Entity.Id, Fingerprint(sheets, settings), name, JsonSerializer.Serialize(new Kept(settings.Columns, settings.Words, settings.Shape), Settings), actor.Name, stop);
+            await ChartStore.RememberAsync(db, set.Entity.Id, Fingerprint(sheets, settings), name, JsonSerializer.Serialize(new Kept(settings.Columns, settings.Words, settings.Shape, settings.TaxWords), Settings), actor.Name, stop);
+            if (openings && reading.Openings.Count > 0)
+                await OpeningStore.KeepAsync(db, set.Entity.Id, reading.Openings.GroupBy(o => o.Account).ToDictionary(g => g.Key, g => g.Sum(o => o.Amount)), name, applied.Result!.Change, actor.Name, stop);
         }
         return applied;
     }

@@ -65,6 +65,7 @@ public sealed class EditSetUp(DeskContext desk)
         if (plan.Changes.Count == 0 && then is null) return new EditResult(null, plan);
         if (undoes is not null) what = "undone: " + (await ChangeStore.FindAsync(db, state.Id, undoes.Value, stop))!.What;
         var id = await SetUpWriter.ApplyAsync(db, state, actor, plan.Changes, uses, what, reason, undoes, stop);
+        if (undoes is not null) await OpeningStore.ForgetAsync(db, state.Id, undoes, stop);
         if (then is not null) await then(db, state);
         await SetUpWriter.CommitAsync(desk, db, transaction, state, plan.Next, compiled, stop);
         return new EditResult(id, plan);

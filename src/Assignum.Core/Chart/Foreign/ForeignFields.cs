@@ -5,13 +5,14 @@ namespace Assignum.Core.Chart.Foreign;
 /// <summary>What a column can be taken for, and the headers by which people call it.</summary>
 public static class ForeignFields
 {
-    /// <summary>Fields that are no column of accounts.csv: a number with its name, the way down from the top, a depth, a tree spread over columns.</summary>
-    public const string NumberAndName = "number-and-name", Path = "path", Level = "level", Tree = "tree";
+    /// <summary>Fields that are no column of accounts.csv: a number with its name, the way down from the top (in one column or a heading a column), a depth, a tree spread over columns, balances.</summary>
+    public const string NumberAndName = "number-and-name", Path = "path", Level = "level", Tree = "tree", Balance = "balance", Debit = "debit-balance", Credit = "credit-balance";
 
     /// <summary>The extra fields with what they are.</summary>
     public static readonly IReadOnlyDictionary<string, string> Extra = new Dictionary<string, string>
     {
         [NumberAndName] = "number and name in one", [Path] = "path of headings", [Level] = "depth in the tree", [Tree] = "tree spread over columns",
+        [Balance] = "balance: an opening amount", [Debit] = "debit balance: an opening amount", [Credit] = "credit balance: an opening amount",
     };
 
     /// <summary>Every field that a column can be taken for, those of accounts.csv first.</summary>
@@ -31,10 +32,14 @@ public static class ForeignFields
         ["currency"] = ["currency", "currency code", "ccy", "curr", "wahrung", "waehrung", "devise", "moneda", "valuta"],
         ["control"] = ["control", "control account", "subledger", "sub ledger", "ledger type"],
         ["tax_code"] = ["tax code", "vat code", "default tax", "default tax code", "tax", "vat", "gst code", "default vat", "steuerschlussel", "steuercode", "code tva", "tax rate", "btw code"],
+        ["tax_admits"] = ["tax direction", "tax type", "vat type", "gst type", "tax posting type", "sales or purchase", "input or output", "vat posting", "tax on"],
         ["family"] = ["family", "product line", "line of business"],
         ["report_codes"] = ["report code", "report codes", "reporting code", "xbrl", "statutory code", "return code"],
         ["note"] = ["note", "notes", "comment", "comments", "remark", "remarks", "memo", "bemerkung", "commentaire", "use", "usage", "explanation"],
         [Path] = ["path", "full path", "hierarchy", "account path", "full name", "full account name", "tree", "breadcrumb", "structure"],
+        [Balance] = ["balance", "closing balance", "opening balance", "current balance", "net balance", "balance at date", "saldo", "endsaldo", "solde", "balance due", "net change", "amount", "ytd", "year to date"],
+        [Debit] = ["debit", "debits", "dr", "debit balance", "soll", "debe", "debet", "dare"],
+        [Credit] = ["credit", "credits", "cr", "credit balance", "haben", "haber", "avere"],
         [Level] = ["level", "depth", "indent", "indentation", "tier", "ebene", "niveau", "hierarchy level", "outline"],
     };
 

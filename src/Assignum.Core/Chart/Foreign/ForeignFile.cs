@@ -52,4 +52,11 @@ public enum ForeignShape { Flat, Parents, Path, Levels, Columns, Indents, Titles
 /// <param name="Columns">What each column is taken for, by position.</param>
 /// <param name="Words">What their words for types mean, by their word.</param>
 /// <param name="LeftOut">Lines that are not taken.</param>
-public sealed record ForeignSettings(string Sheet, int HeaderLine, IReadOnlyList<string> Columns, IReadOnlyDictionary<string, TypeMeaning> Words, ForeignShape Shape, IReadOnlySet<int> LeftOut);
+public sealed record ForeignSettings(string Sheet, int HeaderLine, IReadOnlyList<string> Columns, IReadOnlyDictionary<string, TypeMeaning> Words, ForeignShape Shape, IReadOnlySet<int> LeftOut)
+{
+    /// <summary>What their words in other columns mean, in ours, by field and word (see <see cref="Said"/>); an empty meaning leaves the cell empty.</summary>
+    public IReadOnlyDictionary<string, string> TaxWords { get; init; } = new Dictionary<string, string>();
+
+    /// <summary>The key of a word of a column in <see cref="TaxWords"/>.</summary>
+    public static string Said(string field, string word) => field + "\u001f" + word;
+}

@@ -66,7 +66,9 @@ public static partial class ForeignProposal
             }
         foreach (var index in tree) columns[index] = columns[index] with { Field = ForeignFields.Tree, Why = "one of its columns is filled in each row" };
         var taken = new HashSet<string>(StringComparer.Ordinal);
-        if (tree.Count > 0) taken.UnionWith(["name", ForeignFields.Path, ForeignFields.Level]);
+        // Names of their own stay the names; without them the tree's columns hold the names too.
+        if (tree.Count > 0) taken.UnionWith([ForeignFields.Path, ForeignFields.Level]);
+        if (tree.Count > 0 && !scores.Any(s => s.Field == "name" && columns[s.Column].Field.Length == 0 && ForeignFields.Says(columns[s.Column].Header, "name") >= 0.5)) taken.Add("name");
         foreach (var (index, field, _, why) in scores.OrderByDescending(s => s.Score).ThenBy(s => s.Column))
         {
             if (columns[index].Field.Length > 0 || taken.Contains(field)) continue;
@@ -74,7 +76,27 @@ public static partial class ForeignProposal
             taken.Add(field);
             columns[index] = columns[index] with { Field = field, Why = why };
         }
+        Headings(rows, contents, columns);
         return columns;
+    }
+
+    // What is left and holds a word for many rows each, all of whose rows are of one class (or the other way round), are headings.
+    private static void Headings(List<ForeignRow> rows, List<Content> contents, List<ForeignColumn> columns)
+    {
+        if (columns.Any(c => c.Field is "parent" or ForeignFields.Level or ForeignFields.Tree)) return;
+        var name = columns.FirstOrDefault(c => c.Field is "name" or ForeignFields.NumberAndName);
+        var class_ = columns.FirstOrDefault(c => c.Field == "class");
+        if (name is null || class_ is null) return;
+        foreach (var column in columns.Where(c => c.Field.Length == 0).ToList())
+        {
+            var content = contents[column.Index];
+            if (content.Filled < 0.5 || content.Letters < 0.8 || content.Distinct > 0.5 || content.Values.Distinct(StringComparer.Ordinal).Count() < 2) continue;
+            var says = Math.Max(ForeignFields.Says(column.Header, "class"), Math.Max(ForeignFields.Says(column.Header, "parent"), ForeignFields.Says(column.Header, ForeignFields.Path)));
+            var pairs = rows.Where(r => !r[column.Index].Empty && !r[class_.Index].Empty).Select(r => (Own: r[column.Index].Trimmed, Class: r[class_.Index].Trimmed)).ToList();
+            bool Within(Func<(string Own, string Class), string> of, Func<(string Own, string Class), string> one) => pairs.GroupBy(of).Count(g => g.Select(one).Distinct().Count() == 1) is var alone && alone >= 0.9 * pairs.Select(of).Distinct().Count();
+            if (pairs.Count == 0 || says < 0.5 && column.Header.Length > 0 || !Within(p => p.Own, p => p.Class)) continue;
+            columns[column.Index] = column with { Field = ForeignFields.Path, Why = "its words repeat, each within one class: headings" };
+        }
     }
 
     /// <summary>How the headings above an account are found, by the columns there are and how the rows stand.</summary>
@@ -154,6 +176,8 @@ public static partial class ForeignProposal
             case "parent": return numbers.Count > 0 && c.Share(numbers.Contains) > 0.9 && c.Distinct < 0.6 ? 0.8 : 0;
             case ForeignFields.Path: return c.Share(v => Separator(v) is not null) is var steps && steps > 0.5 && c.Letters > 0.5 ? steps : -1;
             case ForeignFields.Level: return c.Share(v => v.Length <= 2 && int.TryParse(v, NumberStyles.None, CultureInfo.InvariantCulture, out _)) > 0.95 ? 0.2 : -1;
+            case ForeignFields.Balance or ForeignFields.Debit or ForeignFields.Credit:
+                return c.Share(v => ForeignAmounts.Of(v) is not null) < 0.9 ? -1 : c.Share(v => v.Contains('.', StringComparison.Ordinal) || v.Contains(',', StringComparison.Ordinal)) > 0.3 ? 0.3 : 0;
             case "currency": return c.Share(v => v.Length == 3 && Currencies.Exists(v.ToUpperInvariant())) > 0.95 ? 0.8 : -1;
             case "tax_code": return current.TaxCodes.Count > 0 && c.Share(v => current.TaxCodes.Any(t => t.Code == v)) > 0.95 ? 0.8 : 0;
             default: return 0;

@@ -10,12 +10,25 @@ public sealed record ForeignWord(string Word, int Count, string Example, TypeMea
 /// <summary>A foreign chart read as rows of accounts.csv.</summary>
 /// <param name="Sheet">What an import takes.</param>
 /// <param name="Faults">What is wrong with rows, with their lines in the file.</param>
-public sealed record ForeignReading(Sheet Sheet, IReadOnlyList<FormFault> Faults, IReadOnlyList<string> Notes, IReadOnlyList<ForeignWord> Words);
+public sealed record ForeignReading(Sheet Sheet, IReadOnlyList<FormFault> Faults, IReadOnlyList<string> Notes, IReadOnlyList<ForeignWord> Words)
+{
+    /// <summary>The words of its tax columns with what they are taken to mean.</summary>
+    public IReadOnlyList<ForeignTaxWord> TaxWords { get; init; } = [];
+
+    /// <summary>The balances that the file gives, where a column is taken for them.</summary>
+    public IReadOnlyList<OpeningAmount> Openings { get; init; } = [];
+}
+
+/// <summary>A word of a tax column and what it is taken to mean.</summary>
+/// <param name="Field">A column of accounts.csv: tax_code or tax_admits.</param>
+/// <param name="Meaning">Our code or word; empty: the cell is left empty.</param>
+/// <param name="Sure">1: known or said by a person; less: proposed; 0: nothing is like it.</param>
+public sealed record ForeignTaxWord(string Field, string Word, int Count, string Example, string Meaning, double Sure);
 
 /// <summary>Reads somebody else's chart by its settings: values translated, headings inferred, classes found.</summary>
 public static class ForeignReader
 {
-    private static readonly HashSet<string> Special = [ForeignFields.NumberAndName, ForeignFields.Path, ForeignFields.Level, ForeignFields.Tree, "number", "name", "class", "kind", "parent"];
+    private static readonly HashSet<string> Special = [ForeignFields.NumberAndName, ForeignFields.Path, ForeignFields.Level, ForeignFields.Tree, ForeignFields.Balance, ForeignFields.Debit, ForeignFields.Credit, "number", "name", "class", "kind", "parent"];
 
     /// <summary>Reads it. Nothing is thrown for what a file holds.</summary>
     /// <param name="current">The chart it is brought into: accounts it has keep what the file does not say.</param>
@@ -27,11 +40,13 @@ public static class ForeignReader
         var columns = settings.Columns.Select((field, i) => (Field: field, Index: i)).Where(c => c.Field.Length > 0).ToList();
         if (!columns.Any(c => c.Field is "number" or ForeignFields.NumberAndName)) faults.Add(Fault(settings.HeaderLine, "number", "missing-column", "No column is taken for the account number: choose it above."));
         if (!columns.Any(c => c.Field is "name" or ForeignFields.NumberAndName or ForeignFields.Tree)) faults.Add(Fault(settings.HeaderLine, "name", "missing-column", "No column is taken for the name: choose it above."));
-        foreach (var twice in columns.Where(c => c.Field != ForeignFields.Tree).GroupBy(c => c.Field).Where(g => g.Count() > 1))
+        foreach (var twice in columns.Where(c => c.Field is not (ForeignFields.Tree or ForeignFields.Path)).GroupBy(c => c.Field).Where(g => g.Count() > 1))
             faults.Add(Fault(settings.HeaderLine, twice.Key, "duplicate-column", $"Columns {string.Join(" and ", twice.Select(c => ForeignProposal.Letters(c.Index + 1)))} are both taken for {twice.Key.Replace('_', ' ')}: keep one."));
         if (faults.Count > 0) return new ForeignReading(new SetUps.Sheet(Parts.Accounts, new HashSet<int>(), []), faults, notes, []);
 
         var words = new WordBook(settings.Words);
+        var tax = new TaxBook(settings.TaxWords, current);
+        bool? comma = ForeignAmounts.Comma(columns.Where(c => c.Field is ForeignFields.Balance or ForeignFields.Debit or ForeignFields.Credit).SelectMany(c => sheet.Rows.Where(r => r.Line > settings.HeaderLine && !r[c.Index].Empty).Select(r => r[c.Index].Trimmed)));
         var drafts = new List<Draft>();
         var header = sheet.Rows.FirstOrDefault(r => r.Line == settings.HeaderLine);
         var (repeated, totals) = (0, 0);
@@ -39,7 +54,7 @@ public static class ForeignReader
         {
             if (row.Line <= settings.HeaderLine || row.Empty || settings.LeftOut.Contains(row.Line)) continue;
             if (header is not null && columns.All(c => row[c.Index].Trimmed == header[c.Index].Trimmed)) { repeated++; continue; }
-            var draft = Take(row, columns, settings, header, words, faults, out var leftOut);
+            var draft = Take(row, columns, settings, header, words, tax, comma, faults, out var leftOut);
             if (leftOut) totals++;
             else if (draft is not null) drafts.Add(draft);
         }
@@ -51,12 +66,27 @@ public static class ForeignReader
         Numbers(drafts, existing, faults, notes);
         Classes(drafts, existing, current, faults, columns.Any(c => c.Field == "class"));
         Places(drafts, existing, notes);
-        return new ForeignReading(Rows(drafts, columns, settings.Shape, existing), faults, notes, words.All);
+        var openings = drafts.Where(d => d is { Opening: not null and not 0, Number: not null, KindSaid: AccountKind.Posting }).Select(d => new OpeningAmount(d.Number!, d.Opening!.Value, d.Line)).ToList();
+        if (openings.Sum(o => o.Amount) is var off && off != 0) notes.Add(string.Create(CultureInfo.InvariantCulture, $"The balances of the file do not balance: {(off > 0 ? "debits" : "credits")} are {Math.Abs(off):0.00} more."));
+        return new ForeignReading(Rows(drafts, columns, settings.Shape, existing), faults, notes, words.All) { TaxWords = tax.All, Openings = openings };
+    }
+
+    // What a row's balance columns say: debit less credit; null: nothing.
+    private static decimal? Opening(ForeignRow row, List<(string Field, int Index)> columns, bool? comma, List<FormFault> faults)
+    {
+        decimal? opening = null;
+        foreach (var (field, index) in columns)
+        {
+            if (field is not (ForeignFields.Balance or ForeignFields.Debit or ForeignFields.Credit) || Text(row, index, "balance", faults) is not { } text || text is "-" or "–") continue;
+            if (ForeignAmounts.Of(text, row[index].Kind == ForeignCellKind.Number ? false : comma) is not { } amount) { faults.Add(Fault(row.Line, field, "bad-amount", $"'{Cut(text)}' is no amount: correct it, or leave the column out.")); continue; }
+            opening = (opening ?? 0) + (field == ForeignFields.Credit ? -amount : amount);
+        }
+        return opening;
     }
 
     private static FormFault Fault(int line, string column, string code, string message) => new(Parts.Accounts.Name, line, column, code, message);
 
-    private static Draft? Take(ForeignRow row, List<(string Field, int Index)> columns, ForeignSettings settings, ForeignRow? header, WordBook words, List<FormFault> faults, out bool leftOut)
+    private static Draft? Take(ForeignRow row, List<(string Field, int Index)> columns, ForeignSettings settings, ForeignRow? header, WordBook words, TaxBook tax, bool? comma, List<FormFault> faults, out bool leftOut)
     {
         leftOut = false;
         var before = faults.Count;
@@ -74,7 +104,8 @@ public static class ForeignReader
             depth = row.Indent(both.Index);
         }
         foreach (var (field, index) in columns)
-            if (field == ForeignFields.Tree && Text(row, index, "name", faults) is { } here) (name, depth) = (here, index);
+            // A name of its own stays the name; the tree's column says how deep it stands.
+            if (field == ForeignFields.Tree && Text(row, index, "name", faults) is { } here) (name, depth) = (Cell("name") ?? here, index);
             else if (settings.Shape == ForeignShape.Indents && field is "name" or "number" && row.Indent(index) > depth) depth = row.Indent(index);
         if (Cell(ForeignFields.Level) is { } level)
         {
@@ -96,10 +127,11 @@ public static class ForeignReader
         var draft = new Draft
         {
             Line = row.Line, Number = number, Name = name ?? "", Depth = depth, TypeWord = type, Type = meaning, KindSaid = saidKind?.Kind ?? meaning?.Kind, ParentText = Cell("parent"),
-            PathSteps = Cell(ForeignFields.Path) is { } path ? Steps(path) : [],
+            PathSteps = [.. columns.Where(c => c.Field == ForeignFields.Path).Select(c => Text(row, c.Index, ForeignFields.Path, faults)).OfType<string>().SelectMany(Steps)],
+            Opening = Opening(row, columns, comma, faults),
         };
         foreach (var (field, index) in columns)
-            if (!Special.Contains(field)) draft.Cells[field] = Translate(field, Text(row, index, field, faults), header?[index].Text);
+            if (!Special.Contains(field)) draft.Cells[field] = tax.Of(field, Translate(field, Text(row, index, field, faults), header?[index].Text), name ?? number ?? "", row.Line, faults);
         return draft;
     }
 
@@ -299,6 +331,27 @@ public static class ForeignReader
     }
 
     private static string Cut(string text) => text.Length > 60 ? text[..60] + "…" : text;
+
+    // The words of tax columns with what they mean: said by a person first, else proposed.
+    private sealed class TaxBook(IReadOnlyDictionary<string, string> said, SetUp current)
+    {
+        private readonly Dictionary<(string Field, string Word), (int Count, string Example, string Meaning, double Sure)> met = [];
+
+        public string? Of(string field, string? word, string example, int line, List<FormFault> faults)
+        {
+            if (word is null || !TaxWords.Fields.Contains(field)) return word;
+            if (!met.TryGetValue((field, word), out var known))
+            {
+                var (meaning, sure) = said.TryGetValue(ForeignSettings.Said(field, word), out var person) ? (person, 1) : TaxWords.Of(field, word, current);
+                known = (0, example, meaning, sure);
+            }
+            met[(field, word)] = known with { Count = known.Count + 1 };
+            if (known.Sure == 0) faults.Add(Fault(line, field, "unknown-word", $"Choose what '{Cut(word)}' means, or that it is left out."));
+            return known.Meaning.Length == 0 ? null : known.Meaning;
+        }
+
+        public IReadOnlyList<ForeignTaxWord> All => [.. met.OrderBy(m => m.Value.Sure).ThenByDescending(m => m.Value.Count).Select(m => new ForeignTaxWord(m.Key.Field, m.Key.Word, m.Value.Count, m.Value.Example, m.Value.Meaning, m.Value.Sure))];
+    }
 
     // Their words with what they mean: said by a person first, else proposed.
     private sealed class WordBook(IReadOnlyDictionary<string, TypeMeaning> said)

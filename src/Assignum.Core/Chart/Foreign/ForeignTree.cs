@@ -15,6 +15,9 @@ internal sealed class Draft
     public string? ParentText { get; init; }
     public IReadOnlyList<string> PathSteps { get; init; } = [];
 
+    /// <summary>The balance that the file gives it, debit less credit; null: none.</summary>
+    public decimal? Opening { get; init; }
+
     public Draft? Parent { get; set; }
 
     /// <summary>Number of a parent that is in the chart and not in the file, or that is nowhere.</summary>

@@ -17,12 +17,24 @@ public static class TypeWords
         var plain = ForeignFields.Plain(word);
         if (plain.Length == 0) return null;
         if (Known.TryGetValue(plain, out var meaning)) return (meaning, 1);
+        if (Range(plain) is { } range) return (range, 1);
         var padded = $" {plain} ";
         foreach (var (known, its) in ByLength)
             if (padded.Contains($" {known} ", StringComparison.Ordinal) || padded.Contains($" {known}s ", StringComparison.Ordinal)) return (its, 0.7);
         if (plain.Length is < 5 or > 40) return null;
         var near = ByLength.Where(k => Math.Abs(k.Word.Length - plain.Length) <= 2).Select(k => (k.Meaning, Distance: Nearest.Distance(plain, k.Word))).OrderBy(k => k.Distance).FirstOrDefault();
         return near.Meaning is not null && near.Distance <= (plain.Length < 8 ? 1 : 2) ? (near.Meaning, 0.5) : null;
+    }
+
+    // Where a range of totals begins and ends, by the parts that words for it have, in whatever order and however they are joined: what begins
+    // one heads the accounts after it, what ends one is their sum.
+    private static readonly string[] Sums = ["total", "sum", "summe", "somme"], Begins = ["begin", "start", "open", "anfang", "debut", "von"], Ends = ["end", "close", "closing", "stop", "ende", "fin", "bis"];
+
+    private static TypeMeaning? Range(string plain)
+    {
+        if (plain.Length > 40 || !Sums.Any(s => plain.Contains(s, StringComparison.Ordinal))) return null;
+        bool Has(string[] parts) => parts.Any(p => p.Length > 3 ? plain.Contains(p, StringComparison.Ordinal) : plain.Split(' ').Contains(p) || Sums.Any(s => plain == p + s || plain == s + p));
+        return Has(Begins) ? new TypeMeaning(null, Kind: AccountKind.Heading) : Has(Ends) ? new TypeMeaning(null, LeftOut: true) : null;
     }
 
     private static Dictionary<string, TypeMeaning> Table()
@@ -56,9 +68,9 @@ public static class TypeWords
         Class(AccountClass.OtherCost, "other expense", "other expenses", "other cost", "other costs", "non operating expense", "non operating expenses", "finance cost", "finance costs", "interest expense", "interest paid", "sonstige aufwendungen",
             "autres charges", "exchange losses", "losses", "exceptional items", "extraordinary items");
         Class(AccountClass.IncomeTax, "income tax", "tax on income", "tax on profit", "corporation tax", "corporate tax", "taxation", "tax expense", "income taxes", "profit tax", "ertragsteuern", "impot sur les benefices", "tax");
-        Add(new TypeMeaning(null, Kind: AccountKind.Heading), "heading", "header", "group", "summary", "parent", "title", "h", "begin total", "view", "titel", "gruppe", "sammelkonto", "rollup");
+        Add(new TypeMeaning(null, Kind: AccountKind.Heading), "heading", "header", "group", "summary", "parent", "title", "h", "view", "titel", "gruppe", "sammelkonto", "rollup");
         Add(new TypeMeaning(null, Kind: AccountKind.Posting), "posting", "detail", "p", "d", "account", "regular", "leaf", "sub account", "ledger", "postable", "konto");
-        Add(new TypeMeaning(null, LeftOut: true), "total", "end total", "subtotal", "sub total", "sum", "summe", "grand total", "t");
+        Add(new TypeMeaning(null, LeftOut: true), "total", "subtotal", "sub total", "sum", "summe", "grand total", "t");
         foreach (var @class in Enum.GetValues<AccountClass>()) table[ForeignFields.Plain(Words.Of(@class))] = new TypeMeaning(@class);
         return table;
     }

@@ -31,6 +31,9 @@ public sealed class BringModel(DeskContext desk, BringChart bring) : EntityPage(
     public Guid Upload { get; private set; }
     public bool Whole { get; private set; }
 
+    /// <summary>Whether the balances of the file are to be kept.</summary>
+    public bool KeepBalances { get; private set; } = true;
+
     /// <summary>Stands for how the file was read when the page was made: what is applied is what was seen.</summary>
     public string Seen { get; private set; } = "";
     public IReadOnlyList<StatementRow> Falls { get; private set; } = [];
@@ -59,6 +62,19 @@ public sealed class BringModel(DeskContext desk, BringChart bring) : EntityPage(
         { Kind: AccountKind.Posting } => "posting",
         _ => "",
     };
+
+    /// <summary>Stands for a meaning that nobody chose yet.</summary>
+    public const string Unchosen = "?";
+
+    /// <summary>What a word of a tax column can mean.</summary>
+    public IEnumerable<(string Value, string Title)> TaxMeanings(ForeignTaxWord word) =>
+    [
+        .. word.Sure == 0 ? new[] { (Unchosen, "choose …") } : [], ("", "left out"),
+        .. word.Field == "tax_code" ? TaxCodes.Select(c => (c.Code, $"{c.Code} {c.Name}")) : Core.Words.All<TaxAdmits>().Select(w => (w, Show.Words(w))),
+    ];
+
+    /// <summary>The tax codes that words can mean.</summary>
+    public IReadOnlyList<Core.Tax.TaxCode> TaxCodes { get; private set; } = [];
 
     /// <summary>What came of it, in a line.</summary>
     public string Summary
@@ -100,7 +116,7 @@ public sealed class BringModel(DeskContext desk, BringChart bring) : EntityPage(
             Faults = [new Fault("changed-since", "You changed how the file is read. This is the new difference: bring it in if it is right.")];
             return await ShowAsync(file, Settings());
         }
-        var applied = await bring.ApplyAsync(Actor, EntityCode, file, FileName, settings, !Whole, expected, HttpContext.RequestAborted);
+        var applied = await bring.ApplyAsync(Actor, EntityCode, file, FileName, settings, !Whole, KeepBalances, expected, HttpContext.RequestAborted);
         if (applied.Refused is null)
         {
             // The chart says it and offers to undo it.
@@ -128,13 +144,18 @@ public sealed class BringModel(DeskContext desk, BringChart bring) : EntityPage(
             words[word.ToString()] = new TypeMeaning(Core.Words.TryParse<AccountClass>(said, out var its) ? its : null, Core.Words.TryParse<Control>(owner, out var control) ? control : Control.None,
                 said == "heading" ? AccountKind.Heading : said == "posting" ? AccountKind.Posting : null, said == "leave");
         }
+        var taxWords = new Dictionary<string, string>(StringComparer.Ordinal);
+        for (var i = 0; form.TryGetValue($"tax-word-{i}", out var word); i++) taxWords[ForeignSettings.Said(form[$"tax-field-{i}"].ToString(), word.ToString())] = form[$"tax-means-{i}"].ToString();
+        // What nobody chose is asked for again.
+        foreach (var open in taxWords.Where(w => w.Value == Unchosen).ToList()) taxWords.Remove(open.Key);
+        KeepBalances = !form.ContainsKey("balances-shown") || form["balances"] == "true";
         Whole = form["whole"] == "true";
         var left = form["leave"].Select(l => int.TryParse(l, NumberStyles.None, CultureInfo.InvariantCulture, out var n) ? n : 0).Where(n => n > 0).ToHashSet();
-        return new ForeignSettings(sheet, sheet == form["sheetWas"].ToString() ? header : -1, columns, words, Enum.TryParse<ForeignShape>(form["shape"], out var shape) && Enum.IsDefined(shape) ? shape : ForeignShape.Flat, left);
+        return new ForeignSettings(sheet, sheet == form["sheetWas"].ToString() ? header : -1, columns, words, Enum.TryParse<ForeignShape>(form["shape"], out var shape) && Enum.IsDefined(shape) ? shape : ForeignShape.Flat, left) { TaxWords = taxWords };
     }
 
     private string Fingerprint(ForeignSettings s) => Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(string.Join('\u001f',
-        [s.Sheet, s.HeaderLine.ToString(CultureInfo.InvariantCulture), s.Shape.ToString(), Whole ? "whole" : "", string.Join(',', s.Columns), string.Join(',', s.LeftOut.Order()), .. s.Words.OrderBy(w => w.Key, StringComparer.Ordinal).Select(w => $"{w.Key}={w.Value}")]))));
+        [s.Sheet, s.HeaderLine.ToString(CultureInfo.InvariantCulture), s.Shape.ToString(), Whole ? "whole" : "", string.Join(',', s.Columns), string.Join(',', s.LeftOut.Order()), .. s.Words.OrderBy(w => w.Key, StringComparer.Ordinal).Select(w => $"{w.Key}={w.Value}"), .. s.TaxWords.OrderBy(w => w.Key, StringComparer.Ordinal).Select(w => $"{w.Key}={w.Value}")]))));
 
     private async Task<byte[]?> KeptAsync(Guid upload)
     {
@@ -149,8 +170,9 @@ public sealed class BringModel(DeskContext desk, BringChart bring) : EntityPage(
         var looked = await bring.LookAsync(Actor, EntityCode, file, settings, !Whole, HttpContext.RequestAborted);
         if (looked.Result is not { } look) return Refuse(looked.Faults);
         Look = look;
+        TaxCodes = look.Plan.Next.TaxCodes;
         // The page writes every word with its meaning, so what comes back says them all.
-        Seen = Fingerprint(look.Settings with { Columns = [.. look.Columns.Select(c => c.Field)], Words = look.Reading.Words.ToDictionary(w => w.Word, w => Written(w.Meaning)) });
+        Seen = Fingerprint(look.Settings with { Columns = [.. look.Columns.Select(c => c.Field)], Words = look.Reading.Words.ToDictionary(w => w.Word, w => Written(w.Meaning)), TaxWords = look.Reading.TaxWords.Where(w => w.Sure > 0).ToDictionary(w => ForeignSettings.Said(w.Field, w.Word), w => w.Meaning) });
         if (look.Plan.Faults.Count == 0)
         {
             added = [.. look.Plan.Changes.Where(c => c.Kind == ChangeKind.Added && c.Part == Parts.Accounts).Select(c => c.Key)];

@@ -15,7 +15,7 @@ using Microsoft.AspNetCore.Mvc;
 namespace Assignum.Web.Pages.Entity;
 
 /// <summary>The chart in the order of the statements, with balances: a tree that is read, and a grid that is edited.</summary>
-public sealed class ChartModel(DeskContext desk, ViewSetUp view, ReadJournal journal, EditSetUp edit, BringChart bring, CompareSetUps compare) : ActingPage(desk, edit)
+public sealed class ChartModel(DeskContext desk, ViewSetUp view, ReadJournal journal, EditSetUp edit, BringChart bring, KeepOpenings openings, CompareSetUps compare) : ActingPage(desk, edit)
 {
     /// <summary>Rows sent at once; the next follow as they are scrolled to.</summary>
     public const int PageRows = 250;
@@ -49,6 +49,9 @@ public sealed class ChartModel(DeskContext desk, ViewSetUp view, ReadJournal jou
     public int Count { get; private set; }
     public int Shown { get; private set; }
     public int? Next { get; private set; }
+
+    /// <summary>Balances that came with a chart and that no opening was made of yet.</summary>
+    public IReadOnlyList<Storage.OpeningRow> Openings { get; private set; } = [];
     public decimal Debits { get; private set; }
     public decimal Credits { get; private set; }
     public IReadOnlyList<Column> Columns { get; private set; } = [];
@@ -69,7 +72,11 @@ public sealed class ChartModel(DeskContext desk, ViewSetUp view, ReadJournal jou
         return "?" + string.Join('&', pairs.Append(more));
     }
 
-    public Task OnGetAsync() => LoadAsync(0, PageRows);
+    public async Task OnGetAsync()
+    {
+        await LoadAsync(0, PageRows);
+        Openings = await openings.ListAsync(State, HttpContext.RequestAborted);
+    }
 
     /// <summary>The rows of the table from one on: the next as they are scrolled to, or all that are shown anew.</summary>
     public async Task<IActionResult> OnGetRowsAsync(int skip, int take = PageRows)
@@ -107,11 +114,25 @@ public sealed class ChartModel(DeskContext desk, ViewSetUp view, ReadJournal jou
         return started.Refused is null ? Went($"{started.Result!.Plan.Changes.Count(c => c.Part == Parts.Accounts)} accounts were made. Change what does not suit you.", started.Result.Change) : await RefusedAsync(started);
     }
 
+    /// <summary>Makes an opening of the balances that came with a chart, in the life cycle of whoever asks.</summary>
+    public async Task<IActionResult> OnPostOpeningAsync(DateOnly? day)
+    {
+        var made = await openings.RehearseAsync(Actor, EntityCode, day ?? DateOnly.FromDateTime(DateTime.UtcNow), HttpContext.RequestAborted);
+        return made.Refused is null ? LocalRedirect($"/e/{EntityCode}/rehearse/cycle") : await RefusedAsync(made);
+    }
+
+    /// <summary>Forgets them.</summary>
+    public async Task<IActionResult> OnPostForgetOpeningsAsync()
+    {
+        var forgotten = await openings.ForgetAsync(Actor, EntityCode, HttpContext.RequestAborted);
+        return forgotten.Refused is null ? Went($"{forgotten.Result} opening amounts are forgotten.", null) : await RefusedAsync(forgotten);
+    }
+
     private protected override string Here => $"/e/{EntityCode}/chart";
 
     private protected override async Task<IActionResult> ShowAsync()
     {
-        await LoadAsync(0, PageRows);
+        await OnGetAsync();
         return Page();
     }
 
