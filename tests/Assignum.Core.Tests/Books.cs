@@ -106,6 +106,20 @@ internal sealed class Books
         ],
     };
 
+    /// <summary>The shop that also trades with another entity, buys machines and writes a line by hand now and then.</summary>
+    public static SetUp Group { get; } = Shop with
+    {
+        OtherEntities = ["OTHER"],
+        Accounts =
+        [
+            .. Shop.Accounts, Account("1190", AccountClass.Asset, Control.Intercompany), Account("2190", AccountClass.Liability, Control.Intercompany), Account("4030", AccountClass.OtherIncome),
+            Account("1010", AccountClass.Asset) with { Capital = true }, Account("6200", AccountClass.OperatingCost) with { TaxAdmits = TaxAdmits.None },
+        ],
+        TaxCodes = [.. Shop.TaxCodes.Select(c => c.Code == "P" ? c with { BaseBox = "B1", TaxBox = "B2", CapitalBaseBox = "C1", CapitalTaxBox = "C2" } : c), new("H", "Half", TaxDirection.Input, "S", Deductible: 0.5m)],
+        TaxRates = [.. Shop.TaxRates, new("H", new(2020, 1, 1), .23m)],
+        Assignments = [.. Shop.Assignments, Assign(Purposes.DueFromEntities, "1190"), Assign(Purposes.DueToEntities, "2190"), Assign(Purposes.IntercompanyIncome, "4030"), Assign(Purposes.IntercompanyExpense, "6000")],
+    };
+
     /// <summary>The shop with policies set.</summary>
     public static SetUp With(params (string Policy, string Value)[] policies) => Shop with { Policies = [.. policies.Select(p => new PolicyRow(p.Policy, p.Value))] };
 

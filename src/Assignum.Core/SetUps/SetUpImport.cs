@@ -41,9 +41,8 @@ public static class SetUpImport
     {
         var faults = new List<FormFault>();
         var notes = new List<string>();
-        var next = current;
         var lineOf = new Dictionary<(Part, string), int>();
-        foreach (var sheet in sheets) next = Take(current, next, sheet, partial, faults, lineOf);
+        var next = Taken(current, sheets, partial, faults, lineOf);
         if (next.Entity.Code != current.Entity.Code)
             faults.Add(new FormFault("entity", 2, "code", "wrong-entity", $"This bundle is of entity {next.Entity.Code}; it is brought into {current.Entity.Code}. Change the code in entity.csv, or leave the file out."));
         next = Keep(current, next, sheets, inUse, notes);
@@ -51,6 +50,21 @@ public static class SetUpImport
         foreach (var fault in SetUpRules.Check(next).Concat(NewRowRules.Check(next, changes)))
             faults.Add(new FormFault(fault.Part.Name, lineOf.GetValueOrDefault((fault.Part, fault.Key)), fault.Column, fault.Code, fault.Message));
         return new ImportPlan(next, faults.Count > 0 ? [] : changes, faults, notes);
+    }
+
+    /// <summary>The rows that files mean, part by part: cells that they lack as they are here. Null where any is wrong.</summary>
+    public static IReadOnlyDictionary<Part, IReadOnlyList<string?[]>>? Meant(SetUp current, IReadOnlyList<Sheet> sheets)
+    {
+        var faults = new List<FormFault>();
+        var meant = Taken(current, sheets, false, faults, []);
+        return faults.Count > 0 ? null : sheets.ToDictionary(s => s.Part, s => s.Part.Write(meant));
+    }
+
+    private static SetUp Taken(SetUp current, IReadOnlyList<Sheet> sheets, bool partial, List<FormFault> faults, Dictionary<(Part, string), int> lineOf)
+    {
+        var next = current;
+        foreach (var sheet in sheets) next = Take(current, next, sheet, partial, faults, lineOf);
+        return next;
     }
 
     /// <summary>The rows in which two set-ups differ, part by part; of some parts only where they are named.</summary>

@@ -31,6 +31,18 @@ public static class SheetReturn
     // Values beside landings: a sheet must not change what stock is worth unseen.
     private static readonly HashSet<(string Part, string Column)> ValueColumns = [("items", "standard_cost")];
 
+    /// <summary>The values that changes of rows which are there change.</summary>
+    /// <param name="line">The line that a row stands on; 0: none.</param>
+    public static IReadOnlyList<ValueChange> ValuesOf(IEnumerable<RowChange> changes, Func<RowChange, int> line) =>
+        [.. changes.Where(c => c.Before is not null && c.After is not null).SelectMany(c => c.Cells.Where(x => ValueColumns.Contains((c.Part.Name, x.Column))).Select(x => new ValueChange(c.Key, c.Label, line(c), x.Column, Number(x.Before), Number(x.After))))];
+
+    /// <summary>The same files with the values of rows that are there as they are here.</summary>
+    public static IReadOnlyList<Sheet> WithoutValues(SetUp current, IReadOnlyList<Sheet> sheets) => [.. sheets.Select(sheet =>
+    {
+        var columns = Enumerable.Range(0, sheet.Part.Columns.Count).Where(i => sheet.Columns.Contains(i) && ValueColumns.Contains((sheet.Part.Name, sheet.Part.Columns[i].Name))).ToList();
+        return columns.Count == 0 ? sheet : sheet with { Rows = [.. sheet.Rows.Select(r => (r.Row, sheet.Part.Row(current, sheet.Part.KeyOf(r.Cells)) is { } here ? r.Cells.Select((c, i) => columns.Contains(i) ? here[i] : c).ToArray() : r.Cells))] };
+    })];
+
     /// <summary>Makes the plan.</summary>
     /// <param name="sheet">The rows that came back, codes and numbers resolved.</param>
     /// <param name="taken">The rows as they were taken out; null where the sheet no longer says: then nothing goes, and what is here counts as what was taken out.</param>

@@ -5,6 +5,7 @@ using Assignum.Core.SetUps;
 using Assignum.Desk.Access;
 using Assignum.Formats.Bundles;
 using Assignum.Storage;
+using Npgsql;
 
 namespace Assignum.Desk.SetUps;
 
@@ -39,7 +40,8 @@ public sealed class BringSheet(DeskContext desk, ViewSetUp view, EditSetUp edit,
         var plan = Plan(compiled.SetUp, read.Sheet, read.Taken, decided);
         var edits = values ? plan.WithValues : plan.Edits;
         var faults = plan.Faults.Concat(Faults(compiled.SetUp, read.Sheet, plan, edits)).ToList();
-        var effects = await EffectsAsync(state, compiled, plan, stop);
+        await using var db = await desk.Database.OpenAsync(stop);
+        var effects = await EffectsAsync(db, state, compiled, plan.Values, stop);
         var foreseen = faults.Count > 0 || edits.Count == 0 ? null : (await compare.OfEditsAsync(actor, state, (_, _) => edits, stop)).Result;
         return new BroughtSheet(plan, (edits.Count(e => e.Before is null), edits.Count(e => e is { Before: not null, After: not null }), edits.Count(e => e.After is null)), faults, effects, read.Taken is not null, foreseen)
         { Open = [.. plan.Conflicts.Where(c => !decided.ContainsKey(c.Id))] };
@@ -91,12 +93,12 @@ public sealed class BringSheet(DeskContext desk, ViewSetUp view, EditSetUp edit,
             .Concat(Fitness.Refused(now, edits).Select(r => At(r.Edit + 1, new FormFault(sheet.Part.Name, 0, "account", "unfit", r.Message))));
     }
 
-    private async Task<IReadOnlyList<ValueEffect>> EffectsAsync(EntityState state, CompiledSetUp now, SheetPlan plan, CancellationToken stop)
+    /// <summary>What changed values make of what stands in stock.</summary>
+    internal static async Task<IReadOnlyList<ValueEffect>> EffectsAsync(NpgsqlConnection db, EntityState state, CompiledSetUp now, IReadOnlyList<ValueChange> values, CancellationToken stop)
     {
-        if (plan.Values.Count == 0) return [];
-        await using var db = await desk.Database.OpenAsync(stop);
-        var hand = await StockStore.OnHandAsync(db, state.Id, [.. plan.Values.Select(v => v.Key).Distinct()], stop);
-        return [.. plan.Values.Select(v =>
+        if (values.Count == 0) return [];
+        var hand = await StockStore.OnHandAsync(db, state.Id, [.. values.Select(v => v.Key).Distinct()], stop);
+        return [.. values.Select(v =>
         {
             var held = hand.TryGetValue(v.Key, out var quantity) ? quantity : (decimal?)null;
             // Only of an item costed at standard does what stands in stock follow its standard cost.

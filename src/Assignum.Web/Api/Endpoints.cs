@@ -55,12 +55,10 @@ internal static class Endpoints
         return Task.CompletedTask;
     });
 
-    private static async Task<IResult> ListEntitiesAsync(HttpContext http, Database database)
+    private static async Task<IResult> ListEntitiesAsync(HttpContext http, DeskContext desk)
     {
-        await using var db = await database.OpenAsync(http.RequestAborted);
-        var actor = http.Actor();
-        var rows = await EntityStore.ListAsync(db, http.RequestAborted);
-        return Results.Json(rows.Where(r => actor.May(Desk.Access.Role.Viewer, r.Code)).Select(r => new { r.Code, r.Name, r.Currency }));
+        var rows = await desk.EntitiesAsync(http.Actor(), http.RequestAborted);
+        return Results.Json(rows.Select(r => new { r.Code, r.Name, r.Currency }));
     }
 
     private static async Task<IResult> CreateEntityAsync(HttpContext http, CreateEntity create)
@@ -71,7 +69,7 @@ internal static class Endpoints
         return made.Result is { } row ? Results.Json(new { row.Code, row.Name, row.Currency }, statusCode: 201) : ApiProblem.Of(made);
     }
 
-    private static async Task<IResult> ExportAsync(HttpContext http, string entity, string? edition, ViewSetUp view)
+    private static async Task<IResult> ExportAsync(HttpContext http, string entity, string? edition, ViewSetUp view, DeskContext desk)
     {
         var set = await view.RunAsync(http.Actor(), entity, edition, null, http.RequestAborted);
         if (set.Result is not { } found) return ApiProblem.Of(set);
@@ -81,6 +79,7 @@ internal static class Endpoints
             return ApiProblem.Result(406, "Too long for a workbook", [new Fault("too-many-rows", $"{part.Name} has more rows than a sheet can hold: take the zip.")]);
         if (asBook) Workbook.Write(found.SetUp.SetUp, file); else Bundle.ToZip(found.SetUp.SetUp, file);
         http.Response.Headers.ETag = $"\"{ImportBundle.StateOf(found.Entity)}\"";
+        await TakenBundles.TakenOutAsync(desk, found.Entity, found.SetUp.SetUp, http.Actor().Name, http.RequestAborted);
         return asBook ? Results.File(file.ToArray(), Workbook.MediaType, $"{entity}.xlsx") : Results.File(file.ToArray(), "application/zip", $"{entity}.zip");
     }
 
@@ -96,16 +95,19 @@ internal static class Endpoints
         return undone.Refused is null ? Results.Json(new { change = undone.Result!.Id, rows = undone.Result.Plan.Changes.Count }) : ApiProblem.Of(undone);
     }
 
-    private static async Task<IResult> ImportAsync(HttpContext http, string entity, bool? apply, bool? partial, ImportBundle import)
+    private static async Task<IResult> ImportAsync(HttpContext http, string entity, bool? apply, bool? partial, bool? whole, string? conflicts, ImportBundle import)
     {
+        if (conflicts is not (null or "bundle" or "here"))
+            return ApiProblem.Result(400, "Bad query", [new Fault("bad-value", "conflicts is 'bundle' (what the bundle says is taken) or 'here' (what is here stays).", "conflicts")]);
+        var back = new BundleReturn(whole == true, _ => conflicts is null ? null : conflicts == "bundle", true);
         if (await BodyReader.WholeAsync(http.Request, Limits.Upload, http.RequestAborted) is not { } body)
             return ApiProblem.Result(413, "Too large", [new Fault("too-large", $"A bundle is at most {Limits.Upload >> 20} MB.")]);
         var faults = new List<FormFault>();
         var sheets = Bundle.FromFile(new MemoryStream(body), faults);
         var expected = IfMatch(http);
         var outcome = apply == true
-            ? await import.ApplyAsync(http.Actor(), entity, sheets, faults, partial == true, expected, http.RequestAborted)
-            : await import.PreviewAsync(http.Actor(), entity, sheets, faults, partial == true, expected, http.RequestAborted);
+            ? await import.ApplyAsync(http.Actor(), entity, sheets, faults, partial == true, expected, http.RequestAborted, back: back)
+            : await import.PreviewAsync(http.Actor(), entity, sheets, faults, partial == true, expected, http.RequestAborted, back);
         if (outcome.Refused == Refusal.Conflict && expected is not null) return ApiProblem.Result(412, "Changed meanwhile", outcome.Faults);
         if (outcome.Result is not { } result) return ApiProblem.Of(outcome);
         var said = ImportAnswer.Of(result);

@@ -64,17 +64,13 @@ public abstract class EntityPage(DeskContext desk) : PageModel
     /// <inheritdoc/>
     public override async Task OnPageHandlerExecutionAsync(PageHandlerExecutingContext context, PageHandlerExecutionDelegate next)
     {
-        await using (var db = await desk.Database.OpenAsync(HttpContext.RequestAborted))
+        var looked = await desk.LookAsync(Actor, EntityCode, HttpContext.RequestAborted);
+        if (looked.Refused is not null)
         {
-            var entered = await desk.EnterAsync(db, Actor, EntityCode, Role.Viewer, false, HttpContext.RequestAborted);
-            if (entered.Result is null)
-            {
-                context.Result = new NotFoundResult();
-                return;
-            }
-            State = entered.Result;
-            if (State.Draft is { } draft) DraftSize = await EditionStore.DraftSizeAsync(db, State.Id, draft.Id, HttpContext.RequestAborted);
+            context.Result = new NotFoundResult();
+            return;
         }
+        (State, DraftSize) = looked.Result;
         await next();
     }
 }

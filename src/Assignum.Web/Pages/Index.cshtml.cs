@@ -29,7 +29,6 @@ public sealed class IndexModel(DeskContext desk, CreateEntity create) : PageMode
 
     private async Task LoadAsync()
     {
-        await using var db = await desk.Database.OpenAsync(HttpContext.RequestAborted);
-        Entities = [.. (await EntityStore.ListAsync(db, HttpContext.RequestAborted)).Where(e => HttpContext.Actor().May(Role.Viewer, e.Code))];
+        Entities = await desk.EntitiesAsync(HttpContext.Actor(), HttpContext.RequestAborted);
     }
 }

@@ -101,8 +101,7 @@ public sealed class BringModel(DeskContext desk, BringChart bring) : EntityPage(
         using var bytes = new MemoryStream();
         await file.CopyToAsync(bytes, HttpContext.RequestAborted);
         FileName = Path.GetFileName(file.FileName);
-        await using (var db = await Desk.Database.OpenAsync(HttpContext.RequestAborted))
-            Upload = await UploadStore.KeepAsync(db, State.Id, FileName, bytes.ToArray(), Actor.Name, HttpContext.RequestAborted);
+        Upload = await Desk.KeepFileAsync(State, FileName, bytes.ToArray(), Actor, HttpContext.RequestAborted);
         return await ShowAsync(bytes.ToArray(), null);
     }
 
@@ -159,8 +158,7 @@ public sealed class BringModel(DeskContext desk, BringChart bring) : EntityPage(
 
     private async Task<byte[]?> KeptAsync(Guid upload)
     {
-        await using var db = await Desk.Database.OpenAsync(HttpContext.RequestAborted);
-        if (await UploadStore.FindAsync(db, State.Id, upload, Actor.Name, HttpContext.RequestAborted) is not { } kept) return null;
+        if (await Desk.FindFileAsync(State, upload, Actor, HttpContext.RequestAborted) is not { } kept) return null;
         (Upload, FileName) = (upload, kept.Name);
         return kept.Content;
     }

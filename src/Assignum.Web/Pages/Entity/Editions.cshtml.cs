@@ -134,13 +134,7 @@ public sealed class EditionsModel(DeskContext desk, PublishDraft publish, ViewSe
 
     private async Task LoadAsync()
     {
-        await using (var db = await Desk.Database.OpenAsync(HttpContext.RequestAborted))
-        {
-            if (State.Draft is { } open) Approvals = await EditionStore.ApprovalsAsync(db, State.Id, open, HttpContext.RequestAborted);
-            var sizes = new Dictionary<int, int>();
-            foreach (var whatIf in WhatIfs) sizes[whatIf.Id] = await EditionStore.DraftSizeAsync(db, State.Id, whatIf.Id, HttpContext.RequestAborted);
-            Sizes = sizes;
-        }
+        (Approvals, Sizes) = await Desk.DraftsAsync(State, WhatIfs, HttpContext.RequestAborted);
         if (State.LookedAt is not null || State.Draft is not { } draft) return;
         History = (await changes.RunAsync(Actor, EntityCode, 50, HttpContext.RequestAborted, ofDraft: true)).Result ?? [];
         if (draft.BasedOn > 0) Lines = (await compare.DifferenceAsync(State, draft.BasedOn.ToString(CultureInfo.InvariantCulture), "draft", HttpContext.RequestAborted)).Result?.Lines ?? [];

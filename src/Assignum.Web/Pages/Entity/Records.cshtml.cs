@@ -149,8 +149,6 @@ public sealed class RecordsModel(DeskContext desk, ViewSetUp view, EditSetUp edi
         var rows = Fitting(setUp);
         Total = rows.Count;
         Lines = [.. rows.Skip(skip).Take(take)];
-        if (!HasGroups || State.Draft is not { } draft || State.LookedAt is not null) return;
-        await using var db = await Desk.Database.OpenAsync(HttpContext.RequestAborted);
-        Waiting = (await MembershipStore.WaitingAsync(db, State.Id, draft.Id, HttpContext.RequestAborted)).Where(w => w.Part == Part.Name).Select(w => (w.Key, w.Column)).ToHashSet();
+        if (HasGroups) Waiting = await Desk.WaitingAsync(State, Part, HttpContext.RequestAborted);
     }
 }

@@ -16,8 +16,6 @@ public sealed class SheetModel(DeskContext desk, BringSheet bring, EditSetUp edi
     /// <summary>Rows that the page lists of anything.</summary>
     public const int MostShown = 200;
 
-    /// <summary>Conflicts that are decided on one page.</summary>
-    public const int MostConflicts = 1000;
 
     public override string Place => Of == "assignments" ? "assignments" : "groups";
 
@@ -37,8 +35,8 @@ public sealed class SheetModel(DeskContext desk, BringSheet bring, EditSetUp edi
     public string Title => Of == "assignments" ? "Assignments" : RecordsModel.Lists.First(l => l.Of == Of).Title;
     public string Home => Of == "assignments" ? $"/e/{EntityCode}/assignments" : $"/e/{EntityCode}/groups/{Of}";
 
-    /// <summary>The name of a conflict's field in the form.</summary>
-    public static string Field(SheetConflict conflict) => "stays:" + Convert.ToBase64String(System.Text.Encoding.UTF8.GetBytes(conflict.Id));
+    /// <summary>The conflicts, to be decided.</summary>
+    public ConflictList Conflicts => new([.. Brought!.Plan.Conflicts.Select(c => (c.Id, "", c))], Decided, "the workbook");
 
     public Task<IActionResult> OnGetAsync() => ShowAsync();
 
@@ -48,8 +46,7 @@ public sealed class SheetModel(DeskContext desk, BringSheet bring, EditSetUp edi
         if (file is null) return await RefusedAsync(new Fault("no-file", "Choose a workbook first.", "file"));
         using var bytes = new MemoryStream();
         await file.CopyToAsync(bytes, HttpContext.RequestAborted);
-        await using (var db = await Desk.Database.OpenAsync(HttpContext.RequestAborted))
-            Upload = await UploadStore.KeepAsync(db, State.Id, Path.GetFileName(file.FileName), bytes.ToArray(), Actor.Name, HttpContext.RequestAborted);
+        Upload = await Desk.KeepFileAsync(State, Path.GetFileName(file.FileName), bytes.ToArray(), Actor, HttpContext.RequestAborted);
         return await LookAsync(bytes.ToArray(), Path.GetFileName(file.FileName));
     }
 
@@ -57,11 +54,8 @@ public sealed class SheetModel(DeskContext desk, BringSheet bring, EditSetUp edi
     {
         if (Part is not { } part) return NotFound();
         (Upload, Values, Why) = (upload, values, Reason(reason));
-        Decided = Request.Form.Where(f => f.Key.StartsWith("stays:", StringComparison.Ordinal)).Select(f => (Id: Text(f.Key[6..]), Theirs: f.Value.ToString() == "theirs")).Where(d => d.Id is not null).ToDictionary(d => d.Id!, d => d.Theirs);
-        (string Name, byte[] Content)? kept;
-        await using (var db = await Desk.Database.OpenAsync(HttpContext.RequestAborted))
-            kept = await UploadStore.FindAsync(db, State.Id, upload, Actor.Name, HttpContext.RequestAborted);
-        if (kept is not { } found) return await RefusedAsync(new Fault("no-file", "The workbook is kept for a day after it was looked at. Choose it again.", "file"));
+        Decided = ConflictFields.Decided(Request.Form);
+        if (await Desk.FindFileAsync(State, upload, Actor, HttpContext.RequestAborted) is not { } found) return await RefusedAsync(new Fault("no-file", "The workbook is kept for a day after it was looked at. Choose it again.", "file"));
         var made = await bring.ApplyAsync(Actor, EntityCode, part, found.Content, found.Name, Why, Decided, values, HttpContext.RequestAborted);
         return await AfterAsync(made, n => $"{(n == 1 ? "1 row" : $"{n} rows")} of {found.Name} came in.", show: () => LookAsync(found.Content, found.Name));
     }
@@ -79,10 +73,4 @@ public sealed class SheetModel(DeskContext desk, BringSheet bring, EditSetUp edi
     private protected override string Here => $"/e/{EntityCode}/sheet/{Of}";
 
     private protected override Task<IActionResult> ShowAsync() => Task.FromResult<IActionResult>(Part is null ? NotFound() : Page());
-
-    private static string? Text(string base64)
-    {
-        Span<byte> bytes = new byte[base64.Length];
-        return Convert.TryFromBase64String(base64, bytes, out var length) ? System.Text.Encoding.UTF8.GetString(bytes[..length]) : null;
-    }
 }
