@@ -101,6 +101,16 @@ public class ForeignCharts
     }
 
     [Fact]
+    public void Groups_of_a_few_accounts_of_one_class_are_headings_though_their_types_differ()
+    {
+        var (settings, reading, plan) = Read(Table("No|Title|Type|Group", "1110|Bank Cork|Bank account|Money", "1120|Till|Cash|Money", "1210|Debtors|Trade debtors|Owed to us", "2110|Creditors|Accounts payable|Owed by us", "2310|Loan|Long-term liability|Owed by us", "3110|Capital|Equity|"));
+        settings.Columns[3].ShouldBe(ForeignFields.Path);
+        plan.Faults.ShouldBeEmpty();
+        reading.Words.Single(w => w.Word == "Bank account").Meaning.ShouldSatisfyAllConditions(m => m.Class.ShouldBe(AccountClass.Asset), m => m.Control.ShouldBe(Control.Bank));
+        plan.Next.Accounts.Single(a => a.Number == "2310").Parent.ShouldBe(plan.Next.Accounts.Single(a => a.Name == "Owed by us").Number);
+    }
+
+    [Fact]
     public void Accounts_under_a_heading_of_another_class_move_under_one_of_their_own()
     {
         var (_, reading, plan) = Read(Table("No|Name|Type|Parent", "4|Results|Revenue|", "41|Sales|Revenue|4", "61|Rent|Expense|4"));

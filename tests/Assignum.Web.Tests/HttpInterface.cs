@@ -133,6 +133,50 @@ public class HttpInterface(RunningApp app)
     }
 
     [Fact]
+    public async Task A_bundle_edited_elsewhere_merges_with_newer_rows_and_says_what_conflicts()
+    {
+        using var client = app.Client();
+        await app.EntityAsync("MERGING");
+        async Task<JsonElement> BringAsync(string query, byte[] zip, HttpStatusCode status = HttpStatusCode.OK)
+        {
+            var answer = await client.PostAsync("/api/v1/entities/MERGING/bundle?" + query, new ByteArrayContent(zip), Stop);
+            answer.StatusCode.ShouldBe(status, await answer.Content.ReadAsStringAsync(Stop));
+            return await ReadAsync(answer);
+        }
+        byte[] Rows(string file, string rows) => PageClient.Zip((file, Encoding.UTF8.GetBytes(rows)));
+        byte[] Edit(byte[] zip, string file, string was, string @is) => PageClient.Zip([.. new System.IO.Compression.ZipArchive(new MemoryStream(zip)).Entries.Select(e =>
+        {
+            var text = new StreamReader(e.Open()).ReadToEnd();
+            if (e.Name == file) text.ShouldContain(was);
+            return (e.Name, Encoding.UTF8.GetBytes(e.Name == file ? text.Replace(was, @is) : text));
+        })]);
+
+        var zip = await client.GetByteArrayAsync("/api/v1/entities/MERGING/bundle", Stop);
+        await BringAsync("apply=true&partial=true", Rows("methods.csv", "code,name\nCHEQUE,Cheque\n"));
+        await BringAsync("apply=true&partial=true", Rows("accounts.csv", "number,name,class,kind\n4010,Instruments of all kinds,revenue,posting\n"));
+        var name = new System.IO.Compression.ZipArchive(new MemoryStream(zip)).GetEntry("accounts.csv")!;
+        var line = (await new StreamReader(name.Open()).ReadToEndAsync(Stop)).Split('\n').First(l => l.StartsWith("4010,", StringComparison.Ordinal));
+        var theirs = Edit(zip, "accounts.csv", line, line.Replace(line.Split(',')[1], "Instruments there"));
+
+        var preview = await BringAsync("apply=false", theirs);
+        var conflict = preview.GetProperty("conflicts").EnumerateArray().ShouldHaveSingleItem();
+        (conflict.GetProperty("file").GetString(), conflict.GetProperty("key").GetString(), conflict.GetProperty("column").GetString(), conflict.GetProperty("here").GetString(), conflict.GetProperty("bundle").GetString())
+            .ShouldBe(("accounts.csv", "4010", "name", "Instruments of all kinds", "Instruments there"));
+        preview.GetProperty("errors").EnumerateArray().ShouldHaveSingleItem().GetProperty("code").GetString().ShouldBe("conflict");
+        (await BringAsync("apply=true", theirs, HttpStatusCode.UnprocessableEntity)).GetProperty("errors")[0].GetProperty("code").GetString().ShouldBe("conflict");
+        await BringAsync("apply=true&conflicts=maybe", theirs, HttpStatusCode.BadRequest);
+        (await BringAsync("apply=true&conflicts=bundle", theirs)).GetProperty("applied").GetBoolean().ShouldBeTrue();
+        var now = await client.GetByteArrayAsync("/api/v1/entities/MERGING/bundle", Stop);
+        string Text(string file) => new StreamReader(new System.IO.Compression.ZipArchive(new MemoryStream(now)).GetEntry(file)!.Open()).ReadToEnd();
+        Text("accounts.csv").ShouldContain("4010,Instruments there,");
+        Text("methods.csv").ShouldContain("CHEQUE,Cheque");
+        // What is taken out and brought back changes nothing; and whoever says so has everything as in the file.
+        (await BringAsync("apply=true", now)).GetProperty("changes").GetArrayLength().ShouldBe(0);
+        await BringAsync("apply=true&whole=true", zip);
+        (await client.GetByteArrayAsync("/api/v1/entities/MERGING/bundle", Stop)).ShouldBe(zip);
+    }
+
+    [Fact]
     public async Task A_bundle_with_faults_is_422_and_names_them_all()
     {
         using var client = app.Client();

@@ -235,6 +235,39 @@ public sealed class InTheBrowser(RunningApp app) : InBrowser(app)
     }
 
     [Fact]
+    public async Task A_bundle_that_comes_back_over_newer_rows_asks_which_of_two_changes_stays()
+    {
+        await App.EntityAsync("BROWSEBACK");
+        var stop = TestContext.Current.CancellationToken;
+        using var client = App.Client();
+        var zip = await client.GetByteArrayAsync("/api/v1/entities/BROWSEBACK/bundle", stop);
+        async Task ChangeAsync(string file, string rows) => (await client.PostAsync("/api/v1/entities/BROWSEBACK/bundle?apply=true&partial=true", new ByteArrayContent(PageClient.Zip((file, Encoding.UTF8.GetBytes(rows)))), stop)).EnsureSuccessStatusCode();
+        await ChangeAsync("methods.csv", "code,name\nCHEQUE,Cheque\n");
+        await ChangeAsync("accounts.csv", "number,name,class,kind\n4010,Instruments here,revenue,posting\n");
+        var file = Path.Combine(profile, "back.zip");
+        await File.WriteAllBytesAsync(file, PageClient.Zip([.. new System.IO.Compression.ZipArchive(new MemoryStream(zip)).Entries.Select(e => (e.Name, Encoding.UTF8.GetBytes(
+            e.Name == "accounts.csv" ? System.Text.RegularExpressions.Regex.Replace(new StreamReader(e.Open()).ReadToEnd(), "(?m)^4010,[^,]*,", "4010,Instruments there,") : new StreamReader(e.Open()).ReadToEnd())))]), stop);
+
+        SignIn("nora");
+        Go("/e/BROWSEBACK/files");
+        Find("#file").SendKeys(file);
+        Find("form.sheet button").Click();
+        Find("#plan-title").Text.ShouldContain("1 conflict with what was changed here");
+        Find("main").Text.ShouldContain("what was changed here since stays");
+        Find("#bundle-form").Text.ShouldContain("Instruments here");
+        NothingSerious();
+        // Nobody decided: nothing is brought in, and the question stands.
+        Find("#bundle-form .btn-main").Click();
+        Find("#plan-title").Text.ShouldContain("1 conflict");
+        Find("#bundle-form input[value=theirs]").Click();
+        Find("#bundle-form .btn-main").Click();
+        Find(".donebox").Text.ShouldContain("brought in");
+        Go("/e/BROWSEBACK/chart");
+        Find("main").Text.ShouldContain("Instruments there");
+        (await client.GetStringAsync("/api/v1/entities/BROWSEBACK/bundle", stop)).Length.ShouldBeGreaterThan(0);
+    }
+
+    [Fact]
     public async Task A_bundle_is_looked_at_brought_in_and_published_by_somebody_else()
     {
         using (var client = App.Client()) (await client.PostAsync("/api/v1/entities", new StringContent("{\"code\":\"BROWSER\",\"name\":\"Browser\",\"currency\":\"EUR\"}"), TestContext.Current.CancellationToken)).EnsureSuccessStatusCode();

@@ -90,9 +90,9 @@ public static partial class ForeignProposal
         foreach (var column in columns.Where(c => c.Field.Length == 0).ToList())
         {
             var content = contents[column.Index];
-            if (content.Filled < 0.5 || content.Letters < 0.8 || content.Distinct > 0.5 || content.Values.Distinct(StringComparer.Ordinal).Count() < 2) continue;
             var says = Math.Max(ForeignFields.Says(column.Header, "class"), Math.Max(ForeignFields.Says(column.Header, "parent"), ForeignFields.Says(column.Header, ForeignFields.Path)));
-            var pairs = rows.Where(r => !r[column.Index].Empty && !r[class_.Index].Empty).Select(r => (Own: r[column.Index].Trimmed, Class: r[class_.Index].Trimmed)).ToList();
+            if (content.Filled < 0.5 || content.Letters < 0.8 || content.Distinct > (says >= 0.9 ? 0.8 : 0.5) || content.Values.Distinct(StringComparer.Ordinal).Count() < 2) continue;
+            var pairs = rows.Where(r => !r[column.Index].Empty && !r[class_.Index].Empty).Select(r => (Own: r[column.Index].Trimmed, Class: TypeWords.Of(r[class_.Index].Trimmed)?.Meaning.Class is { } known ? Words.Of(known) : r[class_.Index].Trimmed)).ToList();
             bool Within(Func<(string Own, string Class), string> of, Func<(string Own, string Class), string> one) => pairs.GroupBy(of).Count(g => g.Select(one).Distinct().Count() == 1) is var alone && alone >= 0.9 * pairs.Select(of).Distinct().Count();
             if (pairs.Count == 0 || says < 0.5 && column.Header.Length > 0 || !Within(p => p.Own, p => p.Class)) continue;
             columns[column.Index] = column with { Field = ForeignFields.Path, Why = "its words repeat, each within one class: headings" };

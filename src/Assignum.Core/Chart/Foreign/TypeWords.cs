@@ -19,7 +19,8 @@ public static class TypeWords
         if (Known.TryGetValue(plain, out var meaning)) return (meaning, 1);
         if (Range(plain) is { } range) return (range, 1);
         var padded = $" {plain} ";
-        foreach (var (known, its) in ByLength)
+        // A word that says the class goes before one that only says that it is an account.
+        foreach (var (known, its) in ByLength.OrderByDescending(k => k.Meaning.Class is not null))
             if (padded.Contains($" {known} ", StringComparison.Ordinal) || padded.Contains($" {known}s ", StringComparison.Ordinal)) return (its, 0.7);
         if (plain.Length is < 5 or > 40) return null;
         var near = ByLength.Where(k => Math.Abs(k.Word.Length - plain.Length) <= 2).Select(k => (k.Meaning, Distance: Nearest.Distance(plain, k.Word))).OrderBy(k => k.Distance).FirstOrDefault();
