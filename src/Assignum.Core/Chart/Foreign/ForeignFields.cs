@@ -32,7 +32,7 @@ public static class ForeignFields
         ["currency"] = ["currency", "currency code", "ccy", "curr", "wahrung", "waehrung", "devise", "moneda", "valuta"],
         ["control"] = ["control", "control account", "subledger", "sub ledger", "ledger type"],
         ["tax_code"] = ["tax code", "vat code", "default tax", "default tax code", "tax", "vat", "gst code", "default vat", "steuerschlussel", "steuercode", "code tva", "tax rate", "btw code"],
-        ["tax_admits"] = ["tax direction", "tax type", "vat type", "gst type", "tax posting type", "sales or purchase", "input or output", "vat posting", "tax on"],
+        ["tax_admits"] = ["tax direction", "direction", "tax type", "vat type", "gst type", "tax posting type", "sales or purchase", "input or output", "vat posting", "tax on"],
         ["family"] = ["family", "product line", "line of business"],
         ["report_codes"] = ["report code", "report codes", "reporting code", "xbrl", "statutory code", "return code"],
         ["note"] = ["note", "notes", "comment", "comments", "remark", "remarks", "memo", "bemerkung", "commentaire", "use", "usage", "explanation"],
