@@ -121,11 +121,12 @@ public class ReturningBundles
         await company.ImportAsync(code, [Revenue("4012")]);
         var zip = await TakeOutAsync(company, code);
         (await new KeepDrafts(company.Desk).ThrowAwayAsync(company.Actor, code, Stop)).Refused.ShouldBeNull();
-        await company.ImportAsync(code, [Revenue("4014", "INSTR")]);
+        var mine = Row(Parts.Assignments, ("purpose", "sales-revenue"), ("account", "4014"), ("item", "RG-100"));
+        await company.ImportAsync(code, [mine]);
         (await BringAsync(company, code, Edited(zip))).Refused.ShouldBeNull();
         var draft = await DraftAsync(company, code);
         Parts.Assignments.Row(draft, KeyOf(Revenue("")))!.ShouldContain("4012");
-        Parts.Assignments.Row(draft, KeyOf(Revenue("", "INSTR")))!.ShouldContain("4014");
+        Parts.Assignments.Row(draft, KeyOf(mine))!.ShouldContain("4014");
     }
 
     [Fact]

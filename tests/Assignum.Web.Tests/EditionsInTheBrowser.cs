@@ -117,6 +117,43 @@ public sealed class EditionsInTheBrowser(RunningApp app) : InBrowser(app)
     }
 
     [Fact]
+    public async Task What_waits_is_tagged_a_coming_edition_is_withdrawn_and_an_earlier_one_published_before_it()
+    {
+        await App.EntityAsync("WAITING");
+        var stop = TestContext.Current.CancellationToken;
+        using var admin = App.Client();
+        (await admin.PostAsync("/api/v1/entities/WAITING/editions/publish", Json("""{"from":"2026-06-01"}"""), stop)).EnsureSuccessStatusCode();
+        SignIn("nora");
+        async Task ChangeAsync(params (string File, string Rows)[] files) => (await admin.PostAsync("/api/v1/entities/WAITING/bundle?apply=true&partial=true", new ByteArrayContent(PageClient.Zip([.. files.Select(f => (f.File, System.Text.Encoding.UTF8.GetBytes(f.Rows)))])), stop)).EnsureSuccessStatusCode();
+        await ChangeAsync(("groups.csv", "kind,code,name,parent\nitem,COPPER,Copper gauges,RAIN\n"), ("items.csv", "code,name,nature,group\nRG-100,\"Rain gauge, copper\",goods,COPPER\n"), ("assignments.csv", "purpose,account,item_group\nsales-revenue,4012,COPPER\n"));
+        Go("/e/WAITING/groups/items?q=RG-100");
+        Find("#grid-rows").Text.ShouldContain("waits");
+        Find(".band").Text.ShouldContain("3 changes");
+        NothingSerious();
+
+        var (next, later) = (DateOnly.FromDateTime(DateTime.UtcNow).AddDays(10), DateOnly.FromDateTime(DateTime.UtcNow).AddDays(40));
+        SignIn("tomas");
+        void Publish(DateOnly from, int number)
+        {
+            Go("/e/WAITING/editions");
+            browser.ExecuteScript("document.getElementById('from').value = arguments[0]", from.ToString("yyyy-MM-dd", System.Globalization.CultureInfo.InvariantCulture));
+            Find("#note").SendKeys("copper" + Keys.Enter);
+            wait.Until(b => b.FindElement(By.CssSelector(".donebox")).Text.Contains($"Edition {number} is published", StringComparison.Ordinal));
+        }
+        Publish(later, 2);
+        Find(".band .state").Text.ShouldBe("Edition 1 is live");
+        Find("#editions").Text.ShouldContain("coming");
+        Find("form[action*=Withdraw] button").SendKeys(Keys.Enter);
+        wait.Until(b => b.FindElement(By.CssSelector(".donebox")).Text.Contains("withdrawn", StringComparison.Ordinal));
+        Find("main").Text.ShouldContain("edition 2, withdrawn");
+        NothingSerious();
+        // Another comes before the day that it had, under a number of its own.
+        await ChangeAsync(("assignments.csv", "purpose,account,item_group\nsales-revenue,4014,RAIN\n"));
+        Publish(next, 3);
+        Find("#editions").Text.ShouldContain("coming");
+    }
+
+    [Fact]
     public async Task A_record_moved_to_another_group_shows_what_it_does_and_a_what_if_is_tried_and_merged()
     {
         await App.EntityAsync("TRY");
