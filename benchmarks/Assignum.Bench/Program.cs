@@ -5,12 +5,20 @@ var root = args.Length > 0 ? args[0] : Directory.GetCurrentDirectory();
 var owner = Environment.GetEnvironmentVariable("ASSIGNUM_BENCH_DB");
 var application = Environment.GetEnvironmentVariable("ASSIGNUM_BENCH_APP") ?? owner;
 Console.WriteLine($"{Environment.ProcessorCount} processors, .NET {Environment.Version}");
+
 // One part alone: resolver, entries, posting, chart, editions, grid or coverage.
 bool Wants(string part) => args.Length < 2 || args[1] == part;
-if (Wants("resolver")) ResolverBench.Run(owner);
-if (Wants("coverage")) CoverageBench.Run();
-if (Wants("entries")) EntryBench.Run(root);
-if (Wants("posting") && owner is not null) await PostingBench.RunAsync(owner, application!, root);
-if (Wants("chart") && owner is not null) await ChartBench.RunAsync(owner, application!, root);
-if (Wants("grid") && owner is not null) await GridBench.RunAsync(owner, application!, root);
-if (Wants("editions") && owner is not null) await EditionBench.RunAsync(owner, application!);
+if (Wants("resolver"))
+    ResolverBench.Run(owner);
+if (Wants("coverage"))
+    CoverageBench.Run();
+if (Wants("entries"))
+    EntryBench.Run(root);
+if (Wants("posting") && owner is not null)
+    await PostingBench.RunAsync(owner, application!, root);
+if (Wants("chart") && owner is not null)
+    await ChartBench.RunAsync(owner, application!, root);
+if (Wants("grid") && owner is not null)
+    await GridBench.RunAsync(owner, application!, root);
+if (Wants("editions") && owner is not null)
+    await EditionBench.RunAsync(owner, application!);

@@ -35,17 +35,42 @@ internal sealed class ServedApp : IAsyncDisposable
     public static async Task<ServedApp> StartAsync(string root, string owner, string application)
     {
         var port = FreePort();
-        var info = new ProcessStartInfo("dotnet", Path.Combine(root, "src", "Assignum.Web", "bin", "Release", "net10.0", "Assignum.Web.dll")) { RedirectStandardOutput = true, WorkingDirectory = Path.Combine(root, "src", "Assignum.Web") };
-        foreach (var (name, value) in new[] { ("ASSIGNUM_DB", application), ("ASSIGNUM_DB_OWNER", owner), ("ASSIGNUM_DEMO", "none"), ("ASSIGNUM_API_KEY", Key), ("ASSIGNUM_ADMIN_PASSWORD", Key), ("ASPNETCORE_URLS", $"http://127.0.0.1:{port}") })
+        var info = new ProcessStartInfo(
+            "dotnet",
+            Path.Combine(root, "src", "Assignum.Web", "bin", "Release", "net10.0", "Assignum.Web.dll")
+        )
+        {
+            RedirectStandardOutput = true,
+            WorkingDirectory = Path.Combine(root, "src", "Assignum.Web"),
+        };
+        foreach (
+            var (name, value) in new[]
+            {
+                ("ASSIGNUM_DB", application),
+                ("ASSIGNUM_DB_OWNER", owner),
+                ("ASSIGNUM_DEMO", "none"),
+                ("ASSIGNUM_API_KEY", Key),
+                ("ASSIGNUM_ADMIN_PASSWORD", Key),
+                ("ASPNETCORE_URLS", $"http://127.0.0.1:{port}"),
+            }
+        )
             info.Environment[name] = value;
         var process = Process.Start(info)!;
         process.OutputDataReceived += (_, _) => { };
         process.BeginOutputReadLine();
-        var client = new HttpClient { BaseAddress = new Uri($"http://127.0.0.1:{port}"), Timeout = TimeSpan.FromMinutes(20) };
+        var client = new HttpClient
+        {
+            BaseAddress = new Uri($"http://127.0.0.1:{port}"),
+            Timeout = TimeSpan.FromMinutes(20),
+        };
         client.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", Key);
         for (var i = 0; i < 300; i++)
         {
-            try { if ((await client.GetAsync("/readyz")).IsSuccessStatusCode) return new ServedApp(process, client); }
+            try
+            {
+                if ((await client.GetAsync("/readyz")).IsSuccessStatusCode)
+                    return new ServedApp(process, client);
+            }
             catch (HttpRequestException) { }
             await Task.Delay(100);
         }
@@ -53,10 +78,18 @@ internal sealed class ServedApp : IAsyncDisposable
         throw new InvalidOperationException("The application did not become ready.");
     }
 
-    /// <summary>Streams lines as NDJSON; returns how many answers had each outcome. <paramref name="each"/> is told now and then how far it is.</summary>
-    public async Task<Dictionary<string, int>> PostAsync(string entity, IEnumerable<string> lines, Action<int>? each = null)
+    /// <summary>Streams lines as NDJSON; returns how many answers had each outcome. <paramref name="each"/> is told now
+    /// and then how far it is.</summary>
+    public async Task<Dictionary<string, int>> PostAsync(
+        string entity,
+        IEnumerable<string> lines,
+        Action<int>? each = null
+    )
     {
-        using var request = new HttpRequestMessage(HttpMethod.Post, $"/api/v1/entities/{entity}/events") { Content = new Lines(lines) };
+        using var request = new HttpRequestMessage(HttpMethod.Post, $"/api/v1/entities/{entity}/events")
+        {
+            Content = new Lines(lines),
+        };
         using var answer = await Client.SendAsync(request, HttpCompletionOption.ResponseHeadersRead);
         answer.EnsureSuccessStatusCode();
         using var reader = new StreamReader(await answer.Content.ReadAsStreamAsync());
@@ -67,7 +100,8 @@ internal sealed class ServedApp : IAsyncDisposable
             var at = line.IndexOf("\"outcome\":\"", StringComparison.Ordinal) + 11;
             var outcome = line[at..line.IndexOf('"', at)];
             counts[outcome] = counts.GetValueOrDefault(outcome) + 1;
-            if (++seen % 10_000 == 0) each?.Invoke(seen);
+            if (++seen % 10_000 == 0)
+                each?.Invoke(seen);
         }
         return counts;
     }
@@ -77,7 +111,8 @@ internal sealed class ServedApp : IAsyncDisposable
     /// <summary>Kills the process; what it was doing ends where it stands. A second time does nothing.</summary>
     public async ValueTask DisposeAsync()
     {
-        if (disposed) return;
+        if (disposed)
+            return;
         disposed = true;
         process.Kill();
         await process.WaitForExitAsync();

@@ -3,13 +3,16 @@ namespace Assignum.Core;
 /// <summary>Finds the word somebody probably meant.</summary>
 public static class Nearest
 {
-    /// <summary>The candidate with the fewest single-letter edits from <paramref name="word"/>; the first of equals.</summary>
-    public static string To(string word, IEnumerable<string> candidates) => candidates.MinBy(c => Distance(word, c)) ?? "";
+    /// <summary>The candidate with the fewest single-letter edits from <paramref name="word"/>; the first of
+    /// equals.</summary>
+    public static string To(string word, IEnumerable<string> candidates) =>
+        candidates.MinBy(c => Distance(word, c)) ?? "";
 
     /// <summary>Levenshtein distance: single letters added, taken away or changed.</summary>
     public static int Distance(string a, string b)
     {
-        if (a.Length > 100) a = a[..100];
+        if (a.Length > 100)
+            a = a[..100];
         var row = Enumerable.Range(0, b.Length + 1).ToArray();
         for (var i = 1; i <= a.Length; i++)
         {

@@ -4,7 +4,8 @@ using Npgsql;
 
 namespace Assignum.Storage;
 
-/// <summary>Writes rows in PostgreSQL's binary COPY format (manual, COPY, "Binary Format") into one buffer, sent as it fills.</summary>
+/// <summary>Writes rows in PostgreSQL's binary COPY format (manual, COPY, "Binary Format") into one buffer, sent as it
+/// fills.</summary>
 /// <remarks>
 /// Npgsql's own importer resolves a converter for every value; with two dozen columns a line that was two thirds of the
 /// application's work in posting (measured in docs/performance.md). The types here are the few that the journal has.
@@ -19,7 +20,8 @@ internal sealed class CopyStream : IAsyncDisposable
 
     private CopyStream(NpgsqlRawCopyStream to) => this.to = to;
 
-    /// <summary>Begins <c>copy {target} from stdin</c>; <paramref name="target"/> names a table and its columns.</summary>
+    /// <summary>Begins <c>copy {target} from stdin</c>; <paramref name="target"/> names a table and its
+    /// columns.</summary>
     public static async Task<CopyStream> BeginAsync(NpgsqlConnection db, string target, CancellationToken stop)
     {
         var copy = new CopyStream(await db.BeginRawBinaryCopyAsync($"copy {target} from stdin (format binary)", stop));
@@ -51,7 +53,8 @@ internal sealed class CopyStream : IAsyncDisposable
 
     public CopyStream Int(int? value)
     {
-        if (value is not { } v) return Null();
+        if (value is not { } v)
+            return Null();
         Length(4);
         BinaryPrimitives.WriteInt32BigEndian(Space(4), v);
         return this;
@@ -86,35 +89,44 @@ internal sealed class CopyStream : IAsyncDisposable
     /// <summary>JSON as <c>jsonb</c>: a version, then the text.</summary>
     public CopyStream Json(string? value) => Chars(value, true);
 
-    /// <summary>A <c>numeric</c>: digits of base 10,000 with the weight of the first, and the decimals to show.</summary>
+    /// <summary>A <c>numeric</c>: digits of base 10,000 with the weight of the first, and the decimals to
+    /// show.</summary>
     public CopyStream Num(decimal? value)
     {
-        if (value is not { } number) return Null();
+        if (value is not { } number)
+            return Null();
         Span<int> bits = stackalloc int[4];
         decimal.GetBits(number, bits);
-        int scale = (byte)(bits[3] >> 16), groups = (scale + 3) / 4;
+        int scale = (byte)(bits[3] >> 16),
+            groups = (scale + 3) / 4;
         // Filled up to whole groups of four decimals; 96 bits and three more digits fit.
-        var rest = new UInt128((uint)bits[2], (uint)bits[1] * 0x1_0000_0000UL + (uint)bits[0]) * Tens[groups * 4 - scale];
+        var rest =
+            new UInt128((uint)bits[2], (uint)bits[1] * 0x1_0000_0000UL + (uint)bits[0]) * Tens[groups * 4 - scale];
         Span<short> digits = stackalloc short[16];
         var count = 0;
-        for (; rest > ulong.MaxValue; rest /= 10_000) digits[count++] = (short)(ushort)(rest % 10_000);
-        for (var small = (ulong)rest; small > 0; small /= 10_000) digits[count++] = (short)(small % 10_000);
+        for (; rest > ulong.MaxValue; rest /= 10_000)
+            digits[count++] = (short)(ushort)(rest % 10_000);
+        for (var small = (ulong)rest; small > 0; small /= 10_000)
+            digits[count++] = (short)(small % 10_000);
         var weight = count - groups - 1;
         var last = 0;
-        while (last < count && digits[last] == 0) last++;
+        while (last < count && digits[last] == 0)
+            last++;
         Length(8 + 2 * (count - last));
         BinaryPrimitives.WriteInt16BigEndian(Space(2), (short)(count - last));
         BinaryPrimitives.WriteInt16BigEndian(Space(2), (short)(count == last ? 0 : weight));
         BinaryPrimitives.WriteInt16BigEndian(Space(2), number < 0 ? (short)0x4000 : (short)0);
         BinaryPrimitives.WriteInt16BigEndian(Space(2), (short)scale);
-        for (var i = count - 1; i >= last; i--) BinaryPrimitives.WriteInt16BigEndian(Space(2), digits[i]);
+        for (var i = count - 1; i >= last; i--)
+            BinaryPrimitives.WriteInt16BigEndian(Space(2), digits[i]);
         return this;
     }
 
     /// <inheritdoc/>
     public async ValueTask DisposeAsync()
     {
-        if (!complete) await to.CancelAsync();
+        if (!complete)
+            await to.CancelAsync();
         await to.DisposeAsync();
     }
 
@@ -128,13 +140,15 @@ internal sealed class CopyStream : IAsyncDisposable
 
     private CopyStream Chars(string? value, bool json)
     {
-        if (value is null) return Null();
+        if (value is null)
+            return Null();
         var version = json ? 1 : 0;
         var room = Encoding.UTF8.GetMaxByteCount(value.Length) + version;
         Reserve(room + 4);
         var length = Encoding.UTF8.GetBytes(value, buffer.AsSpan(at + 4 + version));
         BinaryPrimitives.WriteInt32BigEndian(buffer.AsSpan(at), length + version);
-        if (json) buffer[at + 4] = 1;
+        if (json)
+            buffer[at + 4] = 1;
         at += 4 + version + length;
         return this;
     }
@@ -151,6 +165,7 @@ internal sealed class CopyStream : IAsyncDisposable
 
     private void Reserve(int bytes)
     {
-        if (at + bytes > buffer.Length) Array.Resize(ref buffer, Math.Max(buffer.Length * 2, at + bytes));
+        if (at + bytes > buffer.Length)
+            Array.Resize(ref buffer, Math.Max(buffer.Length * 2, at + bytes));
     }
 }

@@ -15,7 +15,8 @@ public sealed class Database : IAsyncDisposable
 
     private readonly NpgsqlDataSource pool;
 
-    /// <summary>A pool for a connection string of a login that is, or is a member of, <see cref="ApplicationRole"/>.</summary>
+    /// <summary>A pool for a connection string of a login that is, or is a member of, <see
+    /// cref="ApplicationRole"/>.</summary>
     public Database(string connectionString)
     {
         var settings = new NpgsqlConnectionStringBuilder(connectionString)
@@ -49,35 +50,55 @@ public sealed class Database : IAsyncDisposable
             await command.ExecuteScalarAsync(limit.Token);
             return true;
         }
-        catch (Exception e) when (e is NpgsqlException or OperationCanceledException or TimeoutException) { return false; }
+        catch (Exception e) when (e is NpgsqlException or OperationCanceledException or TimeoutException)
+        {
+            return false;
+        }
     }
 
     /// <summary>
     /// Brings a database to the current schema. Processes that start together wait for one another; the role is made
     /// when it is missing.
     /// </summary>
-    /// <param name="ownerConnectionString">A login that owns the database and may create a role where it is missing.</param>
-    /// <exception cref="InvalidOperationException">A script failed; the message names it. The database is as before that script.</exception>
+    /// <param name="ownerConnectionString">A login that owns the database and may create a role where it is
+    /// missing.</param>
+    /// <exception cref="InvalidOperationException">A script failed; the message names it. The database is as before
+    /// that script.</exception>
     public static void Migrate(string ownerConnectionString)
     {
         using var guard = new NpgsqlConnection(ownerConnectionString);
         guard.Open();
-        using (var take = new NpgsqlCommand($"select pg_advisory_lock({MigrationLock})", guard)) take.ExecuteNonQuery();
-        using (var role = new NpgsqlCommand(
-            $"""
-            do $$ begin
-              if not exists (select from pg_roles where rolname = '{ApplicationRole}') then create role {ApplicationRole} nologin; end if;
-              if not pg_has_role(current_user, '{ApplicationRole}', 'member') then execute format('grant {ApplicationRole} to %I', current_user); end if;
-            end $$
-            """, guard)) role.ExecuteNonQuery();
-        var result = DeployChanges.To.PostgresqlDatabase(ownerConnectionString)
+        using (var take = new NpgsqlCommand($"select pg_advisory_lock({MigrationLock})", guard))
+            take.ExecuteNonQuery();
+        using (
+            var role = new NpgsqlCommand(
+                $"""
+                do $$ begin
+                  if not exists (select from pg_roles where rolname = '{ApplicationRole}') then create role
+                    {ApplicationRole} nologin; end if;
+                  if not pg_has_role(current_user, '{ApplicationRole}', 'member') then execute
+                    format('grant {ApplicationRole} to %I', current_user); end if;
+                end $$
+                """,
+                guard
+            )
+        )
+            role.ExecuteNonQuery();
+        var result = DeployChanges
+            .To.PostgresqlDatabase(ownerConnectionString)
             .JournalToPostgresqlTable("public", "schema_migration")
-            .WithScriptsEmbeddedInAssembly(typeof(Database).Assembly, name => name.EndsWith(".sql", StringComparison.Ordinal))
+            .WithScriptsEmbeddedInAssembly(typeof(Database).Assembly, name =>
+                name.EndsWith(".sql", StringComparison.Ordinal)
+            )
             .WithTransactionPerScript()
             .LogTo(new SilentLog())
-            .Build().PerformUpgrade();
+            .Build()
+            .PerformUpgrade();
         if (!result.Successful)
-            throw new InvalidOperationException($"Migration {result.ErrorScript?.Name} failed: {result.Error.Message}", result.Error);
+            throw new InvalidOperationException(
+                $"Migration {result.ErrorScript?.Name} failed: {result.Error.Message}",
+                result.Error
+            );
     }
 
     /// <inheritdoc/>
@@ -86,10 +107,15 @@ public sealed class Database : IAsyncDisposable
     private sealed class SilentLog : IUpgradeLog
     {
         public void LogTrace(string format, params object[] args) { }
+
         public void LogDebug(string format, params object[] args) { }
+
         public void LogInformation(string format, params object[] args) { }
+
         public void LogWarning(string format, params object[] args) { }
+
         public void LogError(string format, params object[] args) { }
+
         public void LogError(Exception ex, string format, params object[] args) { }
     }
 }

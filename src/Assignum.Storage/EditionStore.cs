@@ -10,21 +10,51 @@ namespace Assignum.Storage;
 /// <param name="Name">A what-if's name; null of the draft and of what was published.</param>
 /// <param name="FormerNumber">The number it bore before it was withdrawn.</param>
 /// <param name="MergedInto">The draft that a what-if was merged into, by its id.</param>
-public sealed record EditionRow(int Id, int? Number, string Status, int BasedOn, DateOnly? ValidFrom, string? Note, long Revision,
-    string OpenedBy, DateTime OpenedAt, string? PublishedBy, DateTime? PublishedAt, string? Name = null, int? MergedInto = null, int? FormerNumber = null);
+public sealed record EditionRow(
+    int Id,
+    int? Number,
+    string Status,
+    int BasedOn,
+    DateOnly? ValidFrom,
+    string? Note,
+    long Revision,
+    string OpenedBy,
+    DateTime OpenedAt,
+    string? PublishedBy,
+    DateTime? PublishedAt,
+    string? Name = null,
+    int? MergedInto = null,
+    int? FormerNumber = null
+);
 
-/// <summary>What a published edition is on a day: to come, in force, over, or overtaken before it ever was in force.</summary>
-public enum EditionStanding { Coming, Live, Past, Overtaken }
+/// <summary>What a published edition is on a day: to come, in force, over, or overtaken before it ever was in
+/// force.</summary>
+public enum EditionStanding
+{
+    Coming,
+    Live,
+    Past,
+    Overtaken,
+}
 
 /// <summary>An entity's code, id and revision, with its editions.</summary>
 /// <param name="Editions">Published ones and the drafts that are or were to be; without what-ifs.</param>
 /// <param name="WhatIfs">The what-ifs, open or thrown away.</param>
-public sealed record EntityState(int Id, string Code, string Name, string Currency, long RecordsRevision, IReadOnlyList<EditionRow> Editions, IReadOnlyList<EditionRow> WhatIfs)
+public sealed record EntityState(
+    int Id,
+    string Code,
+    string Name,
+    string Currency,
+    long RecordsRevision,
+    IReadOnlyList<EditionRow> Editions,
+    IReadOnlyList<EditionRow> WhatIfs
+)
 {
     /// <summary>The what-if that whoever asks works in; null: in the draft.</summary>
     public EditionRow? WorkedIn { get; init; }
 
-    /// <summary>The published edition that whoever asks looks at as it is; nothing is changed meanwhile. Null: none.</summary>
+    /// <summary>The published edition that whoever asks looks at as it is; nothing is changed meanwhile. Null:
+    /// none.</summary>
     public EditionRow? LookedAt { get; init; }
 
     /// <summary>What is worked on: the what-if chosen, else the draft; null where none is open.</summary>
@@ -40,65 +70,108 @@ public sealed record EntityState(int Id, string Code, string Name, string Curren
     public EditionRow? Latest => Editions.Where(e => e.Number is not null).MaxBy(e => e.Number);
 
     /// <summary>The number that the next edition gets: none is given twice, also where one was withdrawn.</summary>
-    public int NextNumber => 1 + Editions.Concat(WhatIfs).Select(e => Math.Max(e.Number ?? 0, e.FormerNumber ?? 0)).DefaultIfEmpty(0).Max();
+    public int NextNumber =>
+        1 + Editions.Concat(WhatIfs).Select(e => Math.Max(e.Number ?? 0, e.FormerNumber ?? 0)).DefaultIfEmpty(0).Max();
 
     /// <summary>The published edition before one, by number; null: it is the first.</summary>
     public EditionRow? BeforeOf(int number) => Editions.Where(e => e.Number < number).MaxBy(e => e.Number);
 
-    /// <summary>The last day on which an edition decides, given that it begins to; null: no later one is published. A day before its first: it never does.</summary>
-    public DateOnly? LastDayOf(EditionRow edition) => Editions.Where(e => e.Number > edition.Number).Select(e => e.ValidFrom).Min()?.AddDays(-1);
+    /// <summary>The last day on which an edition decides, given that it begins to; null: no later one is published. A
+    /// day before its first: it never does.</summary>
+    public DateOnly? LastDayOf(EditionRow edition) =>
+        Editions.Where(e => e.Number > edition.Number).Select(e => e.ValidFrom).Min()?.AddDays(-1);
 
     /// <summary>What a published edition is on a day.</summary>
     public EditionStanding StandingOf(EditionRow edition, DateOnly day) =>
         LastDayOf(edition) is { } last && last < edition.ValidFrom ? EditionStanding.Overtaken
         : edition.ValidFrom > day ? EditionStanding.Coming
-        : LastDayOf(edition) is { } end && end < day ? EditionStanding.Past : EditionStanding.Live;
+        : LastDayOf(edition) is { } end && end < day ? EditionStanding.Past
+        : EditionStanding.Live;
 
     /// <summary>The published edition in force on a day, or null before the first.</summary>
-    public EditionRow? InForce(DateOnly day) => Editions.Where(e => e.Number is not null && e.ValidFrom <= day).MaxBy(e => e.Number);
+    public EditionRow? InForce(DateOnly day) =>
+        Editions.Where(e => e.Number is not null && e.ValidFrom <= day).MaxBy(e => e.Number);
 
-    /// <summary>The number of the edition that says what accounts are on a day: the one in force, before the first that first one; 0 where nothing is published.</summary>
-    public int DecidesOn(DateOnly day) => InForce(day)?.Number ?? Editions.Select(e => e.Number).OfType<int>().DefaultIfEmpty(0).Min();
+    /// <summary>The number of the edition that says what accounts are on a day: the one in force, before the first that
+    /// first one; 0 where nothing is published.</summary>
+    public int DecidesOn(DateOnly day) =>
+        InForce(day)?.Number ?? Editions.Select(e => e.Number).OfType<int>().DefaultIfEmpty(0).Min();
 }
 
 /// <summary>Reads and opens editions.</summary>
 public static class EditionStore
 {
-    private const string Columns = "edition_id, number, status, based_on, valid_from, note, revision, opened_by, opened_at, published_by, published_at, name, merged_into, what_if, former_number";
+    private const string Columns =
+        "edition_id, number, status, based_on, valid_from, note, revision, opened_by, opened_at, published_by, "
+        + "published_at, name, merged_into, what_if, former_number";
 
     /// <summary>An entity with its editions by code, or null.</summary>
-    /// <param name="lock">Hold the entity until the transaction ends, so that nobody else changes it. Rows that refer to it can still be written: a
+    /// <param name="lock">Hold the entity until the transaction ends, so that nobody else changes it. Rows that refer
+    /// to it can still be written: a
     /// posting that goes on does not wait for one who waits for it.</param>
-    public static async Task<EntityState?> StateAsync(NpgsqlConnection db, string code, bool @lock, CancellationToken stop)
+    public static async Task<EntityState?> StateAsync(
+        NpgsqlConnection db,
+        string code,
+        bool @lock,
+        CancellationToken stop
+    )
     {
         await using var batch = new NpgsqlBatch(db);
-        var first = new NpgsqlBatchCommand($"select entity_id, code, name, currency, records_revision from entity where code = $1{(@lock ? " for no key update" : "")}");
+        var first = new NpgsqlBatchCommand(
+            "select entity_id, code, name, currency, records_revision from entity where code = "
+                + $"$1{(@lock ? " for no key update" : "")}"
+        );
         first.Parameters.Add(new() { Value = code });
-        var second = new NpgsqlBatchCommand($"select {Columns} from edition where entity_id = (select entity_id from entity where code = $1) order by edition_id");
+        var second = new NpgsqlBatchCommand(
+            $"select {Columns} from edition where entity_id = (select entity_id from entity where code = $1) order "
+                + "by edition_id"
+        );
         second.Parameters.Add(new() { Value = code });
         batch.BatchCommands.Add(first);
         batch.BatchCommands.Add(second);
         await using var reader = await batch.ExecuteReaderAsync(stop);
-        if (!await reader.ReadAsync(stop)) return null;
-        var state = new EntityState(reader.GetInt32(0), reader.GetString(1), reader.GetString(2), reader.GetString(3), reader.GetInt64(4), [], []);
+        if (!await reader.ReadAsync(stop))
+            return null;
+        var state = new EntityState(
+            reader.GetInt32(0),
+            reader.GetString(1),
+            reader.GetString(2),
+            reader.GetString(3),
+            reader.GetInt64(4),
+            [],
+            []
+        );
         await reader.NextResultAsync(stop);
         var (editions, whatIfs) = (new List<EditionRow>(), new List<EditionRow>());
-        while (await reader.ReadAsync(stop)) (reader.GetBoolean(13) ? whatIfs : editions).Add(Row(reader));
+        while (await reader.ReadAsync(stop))
+            (reader.GetBoolean(13) ? whatIfs : editions).Add(Row(reader));
         return state with { Editions = editions, WhatIfs = whatIfs };
     }
 
     /// <summary>Opens the draft, or a what-if of a name, on the latest edition; one row is written.</summary>
-    public static async Task<EditionRow> OpenDraftAsync(NpgsqlConnection db, EntityState entity, string who, CancellationToken stop, string? whatIf = null)
+    public static async Task<EditionRow> OpenDraftAsync(
+        NpgsqlConnection db,
+        EntityState entity,
+        string who,
+        CancellationToken stop,
+        string? whatIf = null
+    )
     {
-        await using var command = new NpgsqlCommand($"""
+        await using var command = new NpgsqlCommand(
+            $"""
             insert into edition (entity_id, edition_id, status, based_on, opened_by, what_if, name)
-            values ($1, (select coalesce(max(edition_id), 0) + 1 from edition where entity_id = $1), 'draft', $2, $3, $4 is not null, $4)
+            values ($1, (select coalesce(max(edition_id), 0) + 1 from edition where entity_id = $1), 'draft', $2, $3, $4
+              is not null, $4)
             returning {Columns}
-            """, db)
+            """,
+            db
+        )
         {
             Parameters =
             {
-                new() { Value = entity.Id }, new() { Value = entity.Latest?.Number ?? 0 }, new() { Value = who },
+                new() { Value = entity.Id },
+                new() { Value = entity.Latest?.Number ?? 0 },
+                new() { Value = who },
                 new() { Value = (object?)whatIf ?? DBNull.Value, NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Text },
             },
         };
@@ -108,16 +181,26 @@ public static class EditionStore
     }
 
     /// <summary>Marks what was changed as changed: the records, the draft, or both.</summary>
-    public static async Task TouchAsync(NpgsqlConnection db, int entity, int? draft, CancellationToken stop, bool records = true)
+    public static async Task TouchAsync(
+        NpgsqlConnection db,
+        int entity,
+        int? draft,
+        CancellationToken stop,
+        bool records = true
+    )
     {
         await using var batch = new NpgsqlBatch(db);
         if (records)
         {
-            var record = new NpgsqlBatchCommand("update entity set records_revision = records_revision + 1 where entity_id = $1");
+            var record = new NpgsqlBatchCommand(
+                "update entity set records_revision = records_revision + 1 where entity_id = $1"
+            );
             record.Parameters.Add(new() { Value = entity });
             batch.BatchCommands.Add(record);
         }
-        var edition = new NpgsqlBatchCommand("update edition set revision = revision + 1 where entity_id = $1 and edition_id = $2");
+        var edition = new NpgsqlBatchCommand(
+            "update edition set revision = revision + 1 where entity_id = $1 and edition_id = $2"
+        );
         edition.Parameters.Add(new() { Value = entity });
         edition.Parameters.Add(new() { Value = draft ?? -1 });
         batch.BatchCommands.Add(edition);
@@ -125,18 +208,45 @@ public static class EditionStore
     }
 
     /// <summary>Gives the draft a name: it stands beside the draft from here on, as a what-if.</summary>
-    public static async Task SetAsideAsync(NpgsqlConnection db, int entity, int draft, string name, CancellationToken stop)
+    public static async Task SetAsideAsync(
+        NpgsqlConnection db,
+        int entity,
+        int draft,
+        string name,
+        CancellationToken stop
+    )
     {
-        await using var command = new NpgsqlCommand("update edition set what_if = true, name = $3 where entity_id = $1 and edition_id = $2 and status = 'draft'", db)
-        { Parameters = { new() { Value = entity }, new() { Value = draft }, new() { Value = name } } };
+        await using var command = new NpgsqlCommand(
+            "update edition set what_if = true, name = $3 where entity_id = $1 and edition_id = $2 and status = "
+                + "'draft'",
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = draft },
+                new() { Value = name },
+            },
+        };
         await command.ExecuteNonQueryAsync(stop);
     }
 
     /// <summary>Writes into which draft a what-if was merged; it is done with then.</summary>
     public static async Task MergedAsync(NpgsqlConnection db, int entity, int whatIf, int into, CancellationToken stop)
     {
-        await using var command = new NpgsqlCommand("update edition set merged_into = $3, status = 'discarded' where entity_id = $1 and edition_id = $2", db)
-        { Parameters = { new() { Value = entity }, new() { Value = whatIf }, new() { Value = into } } };
+        await using var command = new NpgsqlCommand(
+            "update edition set merged_into = $3, status = 'discarded' where entity_id = $1 and edition_id = $2",
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = whatIf },
+                new() { Value = into },
+            },
+        };
         await command.ExecuteNonQueryAsync(stop);
     }
 
@@ -144,105 +254,245 @@ public static class EditionStore
     public static async Task PutOnAsync(NpgsqlConnection db, int entity, int draft, int number, CancellationToken stop)
     {
         await using var batch = new NpgsqlBatch(db);
-        foreach (var sql in PartTable.AllHeld.Select(t => $"delete from {t.Name} where entity_id = $1 and draft = $2")
-            .Append("delete from membership where entity_id = $1 and draft = $2").Append("delete from draft_removal where entity_id = $1 and edition_id = $2").Append("update edition set based_on = $3 where entity_id = $1 and edition_id = $2"))
+        foreach (
+            var sql in PartTable
+                .AllHeld.Select(t => $"delete from {t.Name} where entity_id = $1 and draft = $2")
+                .Append("delete from membership where entity_id = $1 and draft = $2")
+                .Append("delete from draft_removal where entity_id = $1 and edition_id = $2")
+                .Append("update edition set based_on = $3 where entity_id = $1 and edition_id = $2")
+        )
         {
             var command = new NpgsqlBatchCommand(sql);
             command.Parameters.Add(new() { Value = entity });
             command.Parameters.Add(new() { Value = draft });
-            if (sql.Contains("$3", StringComparison.Ordinal)) command.Parameters.Add(new() { Value = number });
+            if (sql.Contains("$3", StringComparison.Ordinal))
+                command.Parameters.Add(new() { Value = number });
             batch.BatchCommands.Add(command);
         }
         await batch.ExecuteNonQueryAsync(stop);
     }
 
     /// <summary>Writes that somebody approved a draft as it is.</summary>
-    public static async Task ApproveAsync(NpgsqlConnection db, int entity, EditionRow draft, string who, CancellationToken stop)
+    public static async Task ApproveAsync(
+        NpgsqlConnection db,
+        int entity,
+        EditionRow draft,
+        string who,
+        CancellationToken stop
+    )
     {
-        await using var command = new NpgsqlCommand("insert into approval (entity_id, edition_id, revision, who) values ($1, $2, $3, $4) on conflict do nothing", db)
-        { Parameters = { new() { Value = entity }, new() { Value = draft.Id }, new() { Value = draft.Revision }, new() { Value = who } } };
+        await using var command = new NpgsqlCommand(
+            "insert into approval (entity_id, edition_id, revision, who) values ($1, $2, $3, $4) on conflict do "
+                + "nothing",
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = draft.Id },
+                new() { Value = draft.Revision },
+                new() { Value = who },
+            },
+        };
         await command.ExecuteNonQueryAsync(stop);
     }
 
     /// <summary>Who approved a draft as it is now, and when.</summary>
-    public static async Task<IReadOnlyList<(string Who, DateTime At)>> ApprovalsAsync(NpgsqlConnection db, int entity, EditionRow draft, CancellationToken stop)
+    public static async Task<IReadOnlyList<(string Who, DateTime At)>> ApprovalsAsync(
+        NpgsqlConnection db,
+        int entity,
+        EditionRow draft,
+        CancellationToken stop
+    )
     {
-        await using var command = new NpgsqlCommand("select who, at from approval where entity_id = $1 and edition_id = $2 and revision = $3 order by at", db)
-        { Parameters = { new() { Value = entity }, new() { Value = draft.Id }, new() { Value = draft.Revision } } };
+        await using var command = new NpgsqlCommand(
+            "select who, at from approval where entity_id = $1 and edition_id = $2 and revision = $3 order by at",
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = draft.Id },
+                new() { Value = draft.Revision },
+            },
+        };
         await using var reader = await command.ExecuteReaderAsync(stop);
         var approvals = new List<(string, DateTime)>();
-        while (await reader.ReadAsync(stop)) approvals.Add((reader.GetString(0), reader.GetDateTime(1)));
+        while (await reader.ReadAsync(stop))
+            approvals.Add((reader.GetString(0), reader.GetDateTime(1)));
         return approvals;
     }
 
     /// <summary>Makes a draft a discarded one or the other way; its rows stay and are seen by nobody else.</summary>
-    public static async Task TurnAsync(NpgsqlConnection db, int entity, int draft, string status, CancellationToken stop)
+    public static async Task TurnAsync(
+        NpgsqlConnection db,
+        int entity,
+        int draft,
+        string status,
+        CancellationToken stop
+    )
     {
-        await using var command = new NpgsqlCommand("update edition set status = $3 where entity_id = $1 and edition_id = $2 and status in ('draft', 'discarded')", db)
-        { Parameters = { new() { Value = entity }, new() { Value = draft }, new() { Value = status } } };
-        await command.ExecuteNonQueryAsync(stop);
-    }
-
-    /// <summary>Gives a draft its number and day. The rows it holds are turned by <see cref="SetUpStore.PublishAsync"/>.</summary>
-    public static async Task MarkPublishedAsync(NpgsqlConnection db, int entity, int draft, int number, DateOnly from, string? note, string who, CancellationToken stop)
-    {
-        await using var command = new NpgsqlCommand("""
-            update edition set status = 'published', number = $3, valid_from = $4, note = $5, published_by = $6, published_at = now()
-            where entity_id = $1 and edition_id = $2 and status = 'draft'
-            """, db)
+        await using var command = new NpgsqlCommand(
+            "update edition set status = $3 where entity_id = $1 and edition_id = $2 and status in ('draft', "
+                + "'discarded')",
+            db
+        )
         {
             Parameters =
             {
-                new() { Value = entity }, new() { Value = draft }, new() { Value = number }, new() { Value = from },
-                new() { Value = (object?)note ?? DBNull.Value }, new() { Value = who },
+                new() { Value = entity },
+                new() { Value = draft },
+                new() { Value = status },
+            },
+        };
+        await command.ExecuteNonQueryAsync(stop);
+    }
+
+    /// <summary>Gives a draft its number and day. The rows it holds are turned by <see
+    /// cref="SetUpStore.PublishAsync"/>.</summary>
+    public static async Task MarkPublishedAsync(
+        NpgsqlConnection db,
+        int entity,
+        int draft,
+        int number,
+        DateOnly from,
+        string? note,
+        string who,
+        CancellationToken stop
+    )
+    {
+        await using var command = new NpgsqlCommand(
+            """
+            update edition set status = 'published', number = $3, valid_from = $4, note = $5, published_by = $6,
+              published_at = now()
+            where entity_id = $1 and edition_id = $2 and status = 'draft'
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = draft },
+                new() { Value = number },
+                new() { Value = from },
+                new() { Value = (object?)note ?? DBNull.Value },
+                new() { Value = who },
             },
         };
         await command.ExecuteNonQueryAsync(stop);
     }
 
     /// <summary>
-    /// How many rows of a draft differ from the edition it is based on: a row that is changed counts once, one that was changed and changed back
+    /// How many rows of a draft differ from the edition it is based on: a row that is changed counts once, one that was
+    /// changed and changed back
     /// not at all, a record's place in a group that waits once.
     /// </summary>
     public static async Task<int> DraftSizeAsync(NpgsqlConnection db, int entity, int draft, CancellationToken stop)
     {
-        await using var command = new NpgsqlCommand($"select ({DifferingRows} + (select count(*) from membership where entity_id = $1 and draft = $2))::int", db)
-        { Parameters = { new() { Value = entity }, new() { Value = draft } } };
+        await using var command = new NpgsqlCommand(
+            $"select ({DifferingRows} + (select count(*) from membership where entity_id = $1 and draft = $2))::int",
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = draft },
+            },
+        };
         return (int)(await command.ExecuteScalarAsync(stop))!;
     }
 
     // The draft's own rows beside those it takes away, by key; what is alike is no difference.
-    private static readonly string DifferingRows = string.Join(" + ", PartTable.AllHeld.Select(t => $"""
-        (select count(*) from (select {t.KeyExpression} as key, {t.ColumnList} from {t.Name} where entity_id = $1 and draft = $2) own
-         full join (select {t.KeyExpression} as key, {t.ColumnList} from {t.Name} where (entity_id, row_id) in
-                      (select entity_id, row_id from draft_removal where entity_id = $1 and edition_id = $2 and part = '{t.Name}')) base using (key)
-         where ({t.Columns("own")}) is distinct from ({t.Columns("base")}))
-        """));
+    private static readonly string DifferingRows = string.Join(
+        " + ",
+        PartTable.AllHeld.Select(t =>
+            $"""
+                (select count(*) from (select {t.KeyExpression} as key, {t.ColumnList} from {t.Name} where entity_id =
+                  $1 and draft = $2) own
+                 full join (select {t.KeyExpression} as key, {t.ColumnList} from {t.Name} where (entity_id, row_id) in
+                              (select entity_id, row_id from draft_removal where entity_id = $1 and edition_id = $2 and
+                                part = '{t.Name}')) base using (key)
+                 where ({t.Columns("own")}) is distinct from ({t.Columns("base")}))
+                """
+        )
+    );
 
-    /// <summary>Whether anything was posted or kept under an edition. Its first day bounds what is looked through.</summary>
-    public static async Task<bool> PostedUnderAsync(NpgsqlConnection db, int entity, int number, DateOnly from, CancellationToken stop)
+    /// <summary>Whether anything was posted or kept under an edition. Its first day bounds what is looked
+    /// through.</summary>
+    public static async Task<bool> PostedUnderAsync(
+        NpgsqlConnection db,
+        int entity,
+        int number,
+        DateOnly from,
+        CancellationToken stop
+    )
     {
-        await using var command = new NpgsqlCommand("""
-            select exists (select from entry where entity_id = $1 and date >= $3 and edition = $2) or exists (select from event where entity_id = $1 and edition = $2 and date >= $3)
-            """, db)
-        { Parameters = { new() { Value = entity }, new() { Value = number }, new() { Value = from } } };
+        await using var command = new NpgsqlCommand(
+            """
+            select exists (select from entry where entity_id = $1 and date >= $3 and edition = $2) or exists (select
+              from event where entity_id = $1 and edition = $2 and date >= $3)
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = number },
+                new() { Value = from },
+            },
+        };
         return (bool)(await command.ExecuteScalarAsync(stop))!;
     }
 
-    /// <summary>Makes a published edition a what-if of that name; its number is nobody's from here on. Its rows are turned by <see cref="SetUpStore.WithdrawAsync"/>.</summary>
-    public static async Task MarkWithdrawnAsync(NpgsqlConnection db, int entity, int edition, string name, CancellationToken stop)
+    /// <summary>Makes a published edition a what-if of that name; its number is nobody's from here on. Its rows are
+    /// turned by <see cref="SetUpStore.WithdrawAsync"/>.</summary>
+    public static async Task MarkWithdrawnAsync(
+        NpgsqlConnection db,
+        int entity,
+        int edition,
+        string name,
+        CancellationToken stop
+    )
     {
-        await using var command = new NpgsqlCommand("""
-            update edition set status = 'draft', what_if = true, name = $3, former_number = number, number = null, valid_from = null, published_by = null, published_at = null, revision = revision + 1
+        await using var command = new NpgsqlCommand(
+            """
+            update edition set status = 'draft', what_if = true, name = $3, former_number = number, number = null,
+              valid_from = null, published_by = null, published_at = null, revision = revision + 1
             where entity_id = $1 and edition_id = $2 and status = 'published'
-            """, db)
-        { Parameters = { new() { Value = entity }, new() { Value = edition }, new() { Value = name } } };
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = edition },
+                new() { Value = name },
+            },
+        };
         await command.ExecuteNonQueryAsync(stop);
     }
 
-    private static EditionRow Row(NpgsqlDataReader reader) => new(
-        reader.GetInt32(0), reader.IsDBNull(1) ? null : reader.GetInt32(1), reader.GetString(2), reader.GetInt32(3),
-        reader.IsDBNull(4) ? null : reader.GetFieldValue<DateOnly>(4), reader.IsDBNull(5) ? null : reader.GetString(5), reader.GetInt64(6),
-        reader.GetString(7), reader.GetDateTime(8), reader.IsDBNull(9) ? null : reader.GetString(9), reader.IsDBNull(10) ? null : reader.GetDateTime(10),
-        reader.IsDBNull(11) ? null : reader.GetString(11), reader.IsDBNull(12) ? null : reader.GetInt32(12), reader.IsDBNull(14) ? null : reader.GetInt32(14));
+    private static EditionRow Row(NpgsqlDataReader reader) =>
+        new(
+            reader.GetInt32(0),
+            reader.IsDBNull(1) ? null : reader.GetInt32(1),
+            reader.GetString(2),
+            reader.GetInt32(3),
+            reader.IsDBNull(4) ? null : reader.GetFieldValue<DateOnly>(4),
+            reader.IsDBNull(5) ? null : reader.GetString(5),
+            reader.GetInt64(6),
+            reader.GetString(7),
+            reader.GetDateTime(8),
+            reader.IsDBNull(9) ? null : reader.GetString(9),
+            reader.IsDBNull(10) ? null : reader.GetDateTime(10),
+            reader.IsDBNull(11) ? null : reader.GetString(11),
+            reader.IsDBNull(12) ? null : reader.GetInt32(12),
+            reader.IsDBNull(14) ? null : reader.GetInt32(14)
+        );
 }

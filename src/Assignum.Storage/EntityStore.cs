@@ -12,89 +12,192 @@ public static class EntityStore
     /// <summary>All entities by code.</summary>
     public static async Task<IReadOnlyList<EntityRow>> ListAsync(NpgsqlConnection db, CancellationToken stop)
     {
-        await using var command = new NpgsqlCommand("select entity_id, code, name, currency from entity order by code", db);
+        await using var command = new NpgsqlCommand(
+            "select entity_id, code, name, currency from entity order by code",
+            db
+        );
         await using var reader = await command.ExecuteReaderAsync(stop);
         var rows = new List<EntityRow>();
-        while (await reader.ReadAsync(stop)) rows.Add(new EntityRow(reader.GetInt32(0), reader.GetString(1), reader.GetString(2), reader.GetString(3)));
+        while (await reader.ReadAsync(stop))
+            rows.Add(new EntityRow(reader.GetInt32(0), reader.GetString(1), reader.GetString(2), reader.GetString(3)));
         return rows;
     }
 
     /// <summary>Creates an entity with its posting counter; null when the code is taken.</summary>
-    public static async Task<int?> CreateAsync(NpgsqlConnection db, string code, string name, string currency, CancellationToken stop)
+    public static async Task<int?> CreateAsync(
+        NpgsqlConnection db,
+        string code,
+        string name,
+        string currency,
+        CancellationToken stop
+    )
     {
-        await using var command = new NpgsqlCommand("""
-            with made as (insert into entity (code, name, currency) values ($1, $2, $3) on conflict (code) do nothing returning entity_id),
+        await using var command = new NpgsqlCommand(
+            """
+            with made as (insert into entity (code, name, currency) values ($1, $2, $3) on conflict (code) do nothing
+              returning entity_id),
             counter as (insert into posting (entity_id) select entity_id from made)
             select entity_id from made
-            """, db)
-        { Parameters = { new() { Value = code }, new() { Value = name }, new() { Value = currency } } };
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = code },
+                new() { Value = name },
+                new() { Value = currency },
+            },
+        };
         return (int?)await command.ExecuteScalarAsync(stop);
     }
 
     /// <summary>Writes an audit line.</summary>
-    public static async Task AuditAsync(NpgsqlConnection db, int? entity, string who, string what, string subject, object? before, object? after, CancellationToken stop)
+    public static async Task AuditAsync(
+        NpgsqlConnection db,
+        int? entity,
+        string who,
+        string what,
+        string subject,
+        object? before,
+        object? after,
+        CancellationToken stop
+    )
     {
-        await using var command = new NpgsqlCommand("insert into audit (entity_id, who, what, subject, before, after) values ($1, $2, $3, $4, $5::jsonb, $6::jsonb)", db)
+        await using var command = new NpgsqlCommand(
+            "insert into audit (entity_id, who, what, subject, before, after) values ($1, $2, $3, $4, $5::jsonb, "
+                + "$6::jsonb)",
+            db
+        )
         {
             Parameters =
             {
-                new() { Value = (object?)entity ?? DBNull.Value, NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Integer }, new() { Value = who },
-                new() { Value = what }, new() { Value = subject },
-                new() { Value = before is null ? DBNull.Value : JsonSerializer.Serialize(before), NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Text },
-                new() { Value = after is null ? DBNull.Value : JsonSerializer.Serialize(after), NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Text },
+                new() { Value = (object?)entity ?? DBNull.Value, NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Integer },
+                new() { Value = who },
+                new() { Value = what },
+                new() { Value = subject },
+                new()
+                {
+                    Value = before is null ? DBNull.Value : JsonSerializer.Serialize(before),
+                    NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Text,
+                },
+                new()
+                {
+                    Value = after is null ? DBNull.Value : JsonSerializer.Serialize(after),
+                    NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Text,
+                },
             },
         };
         await command.ExecuteNonQueryAsync(stop);
     }
 
     /// <summary>Subject of an audit line about a change of the draft, or of a what-if.</summary>
-    public static string DraftOf(string entity, int? whatIf = null) => whatIf is null ? entity + ", draft" : $"{entity}, what-if {whatIf}";
+    public static string DraftOf(string entity, int? whatIf = null) =>
+        whatIf is null ? entity + ", draft" : $"{entity}, what-if {whatIf}";
 
     /// <summary>Subject of an audit line about an approval: who approves did not edit.</summary>
     public static string ApprovalOf(string entity) => entity + ", approval";
 
-    /// <summary>Accounts that rows of past editions, or of drafts other than this one, name: they stay while those can be read.</summary>
-    public static async Task<IReadOnlySet<string>> NamedElsewhereAsync(NpgsqlConnection db, int entity, int? draft, CancellationToken stop)
+    /// <summary>Accounts that rows of past editions, or of drafts other than this one, name: they stay while those can
+    /// be read.</summary>
+    public static async Task<IReadOnlySet<string>> NamedElsewhereAsync(
+        NpgsqlConnection db,
+        int entity,
+        int? draft,
+        CancellationToken stop
+    )
     {
-        string Of(string column, string table) => $"select {column} from {table} where entity_id = $1 and (until is not null or draft is not null and draft is distinct from $2)";
-        await using var command = new NpgsqlCommand(string.Join(" union ", Of("account", "assignments"), Of("account", "relief_accounts"), Of("relief", "relief_accounts"), Of("account", "crosswalk")), db)
-        { Parameters = { new() { Value = entity }, new() { Value = (object?)draft ?? DBNull.Value, NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Integer } } };
+        string Of(string column, string table) =>
+            $"select {column} from {table} where entity_id = $1 and (until is not null or draft is not null and "
+            + "draft is distinct from $2)";
+        await using var command = new NpgsqlCommand(
+            string.Join(
+                " union ",
+                Of("account", "assignments"),
+                Of("account", "relief_accounts"),
+                Of("relief", "relief_accounts"),
+                Of("account", "crosswalk")
+            ),
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = (object?)draft ?? DBNull.Value, NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Integer },
+            },
+        };
         await using var reader = await command.ExecuteReaderAsync(stop);
         var named = new HashSet<string>(StringComparer.Ordinal);
-        while (await reader.ReadAsync(stop)) named.Add(reader.GetString(0));
+        while (await reader.ReadAsync(stop))
+            named.Add(reader.GetString(0));
         return named;
     }
 
-    /// <summary>Whether somebody changed the draft since it was opened, by the audit trail, or a what-if that was merged into it.</summary>
-    public static async Task<bool> EditedDraftAsync(NpgsqlConnection db, int entity, string code, int draft, string who, DateTime since, CancellationToken stop)
+    /// <summary>Whether somebody changed the draft since it was opened, by the audit trail, or a what-if that was
+    /// merged into it.</summary>
+    public static async Task<bool> EditedDraftAsync(
+        NpgsqlConnection db,
+        int entity,
+        string code,
+        int draft,
+        string who,
+        DateTime since,
+        CancellationToken stop
+    )
     {
-        await using var command = new NpgsqlCommand("""
+        await using var command = new NpgsqlCommand(
+            """
             select exists (select from audit where entity_id = $1 and subject = $2 and who = $3 and at >= $4)
                 or exists (select from change c join edition e on e.entity_id = c.entity_id and e.edition_id = c.draft
                            where c.entity_id = $1 and c.who = $3 and (e.edition_id = $5 or e.merged_into = $5))
-            """, db)
-        { Parameters = { new() { Value = entity }, new() { Value = DraftOf(code) }, new() { Value = who }, new() { Value = since }, new() { Value = draft } } };
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = DraftOf(code) },
+                new() { Value = who },
+                new() { Value = since },
+                new() { Value = draft },
+            },
+        };
         return (bool)(await command.ExecuteScalarAsync(stop))!;
     }
 
     /// <summary>Which records of a part the journal names.</summary>
-    public static async Task<IReadOnlySet<string>> JournalUsesAsync(NpgsqlConnection db, int entity, string part, CancellationToken stop)
+    public static async Task<IReadOnlySet<string>> JournalUsesAsync(
+        NpgsqlConnection db,
+        int entity,
+        string part,
+        CancellationToken stop
+    )
     {
-        // Each of these columns is one of entry_line or of a movement; the set of distinct values is small beside the rows.
+        // Each of these columns is one of entry_line or of a movement; the set of distinct values is small beside the
+        // rows.
         var sql = part switch
         {
-            "accounts" => "select distinct account from (select a.\"number\" as account from account_month d join accounts a using (entity_id, account_id) where d.entity_id = $1) x",
-            "items" => "select distinct item from (select item from entry_line where entity_id = $1 union all select item from stock_movement where entity_id = $1) x where item is not null",
+            "accounts" =>
+                "select distinct account from (select a.\"number\" as account from account_month d join accounts a "
+                    + "using (entity_id, account_id) where d.entity_id = $1) x",
+            "items" =>
+                "select distinct item from (select item from entry_line where entity_id = $1 union all select item "
+                    + "from stock_movement where entity_id = $1) x where item is not null",
             "parties" or "locations" or "channels" or "methods" or "projects" or "reasons" =>
-                $"select distinct {part switch { "parties" => "party", _ => part[..^1] }} from entry_line where entity_id = $1",
+                $"select distinct {part switch { "parties" => "party", _ => part[..^1] }} from entry_line where "
+                    + "entity_id = $1",
             _ => null,
         };
-        if (sql is null) return new HashSet<string>();
+        if (sql is null)
+            return new HashSet<string>();
         await using var command = new NpgsqlCommand(sql, db) { Parameters = { new() { Value = entity } } };
         await using var reader = await command.ExecuteReaderAsync(stop);
         var used = new HashSet<string>(StringComparer.Ordinal);
         while (await reader.ReadAsync(stop))
-            if (!reader.IsDBNull(0)) used.Add(reader.GetString(0));
+            if (!reader.IsDBNull(0))
+                used.Add(reader.GetString(0));
         return used;
     }
 }

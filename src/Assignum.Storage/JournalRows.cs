@@ -5,39 +5,113 @@ namespace Assignum.Storage;
 
 /// <summary>An event that is kept: it was posted, or makes no entry.</summary>
 /// <param name="Body">Canonical JSON.</param>
-public sealed record EventRow(long Id, string Source, string ExternalId, string Kind, DateOnly Date, string Body, string Outcome, int Edition);
+public sealed record EventRow(
+    long Id,
+    string Source,
+    string ExternalId,
+    string Kind,
+    DateOnly Date,
+    string Body,
+    string Outcome,
+    int Edition
+);
 
 /// <summary>An entry to be written: the core's entry and what posting adds to it.</summary>
 /// <param name="Role"><c>entry</c>, <c>reversal</c> or <c>mirror</c>.</param>
-public sealed record EntryToPost(int Entity, long Id, string Number, int Year, int Sequence, int EventEntity, long EventId, string Role, string Kind,
-    int Edition, string? Party, JournalEntry Entry, string? RemarksJson);
+public sealed record EntryToPost(
+    int Entity,
+    long Id,
+    string Number,
+    int Year,
+    int Sequence,
+    int EventEntity,
+    long EventId,
+    string Role,
+    string Kind,
+    int Edition,
+    string? Party,
+    JournalEntry Entry,
+    string? RemarksJson
+);
 
 /// <summary>An entry's number: the year it was posted into and its place there, written <c>2026-000123</c>.</summary>
 public static class EntryNumber
 {
     /// <summary>Writes the number.</summary>
-    public static string Of(int year, int sequence) => string.Create(CultureInfo.InvariantCulture, $"{year}-{sequence:000000}");
+    public static string Of(int year, int sequence) =>
+        string.Create(CultureInfo.InvariantCulture, $"{year}-{sequence:000000}");
 
     /// <summary>Reads a number; (0, 0), which no entry has, for anything else.</summary>
     public static (int Year, int Sequence) Parse(string? number)
     {
         var parts = number?.Split('-') ?? [];
-        return parts.Length == 2 && int.TryParse(parts[0], NumberStyles.None, CultureInfo.InvariantCulture, out var year)
-            && int.TryParse(parts[1], NumberStyles.None, CultureInfo.InvariantCulture, out var sequence) ? (year, sequence) : (0, 0);
+        return
+            parts.Length == 2
+            && int.TryParse(parts[0], NumberStyles.None, CultureInfo.InvariantCulture, out var year)
+            && int.TryParse(parts[1], NumberStyles.None, CultureInfo.InvariantCulture, out var sequence)
+            ? (year, sequence)
+            : (0, 0);
     }
 }
 
 /// <summary>A stored entry without its lines.</summary>
-public sealed record EntryHead(long Id, string Number, string Source, string ExternalId, DateOnly Date, int Edition, string Kind, string Role, string Currency,
-    decimal Rate, string? Reference, string? Party, decimal Total, string? RemarksJson, DateTime PostedAt, string PostedBy);
+public sealed record EntryHead(
+    long Id,
+    string Number,
+    string Source,
+    string ExternalId,
+    DateOnly Date,
+    int Edition,
+    string Kind,
+    string Role,
+    string Currency,
+    decimal Rate,
+    string? Reference,
+    string? Party,
+    decimal Total,
+    string? RemarksJson,
+    DateTime PostedAt,
+    string PostedBy
+);
 
-/// <summary>A stored line. <paramref name="Account"/> is the number as posted; <paramref name="AccountNow"/> what it is today.</summary>
-public sealed record StoredLine(long EntryId, int Line, string Account, string AccountNow, string AccountName, decimal Debit, decimal Credit,
-    decimal? CurrencyDebit, decimal? CurrencyCredit, string? Purpose, string? Party, string? Item, string? TaxCode, string? Text, int? EventLine, string TraceJson);
+/// <summary>A stored line. <paramref name="Account"/> is the number as posted; <paramref name="AccountNow"/> what it is
+/// today.</summary>
+public sealed record StoredLine(
+    long EntryId,
+    int Line,
+    string Account,
+    string AccountNow,
+    string AccountName,
+    decimal Debit,
+    decimal Credit,
+    decimal? CurrencyDebit,
+    decimal? CurrencyCredit,
+    string? Purpose,
+    string? Party,
+    string? Item,
+    string? TaxCode,
+    string? Text,
+    int? EventLine,
+    string TraceJson
+);
 
 /// <summary>A stored tax line.</summary>
-public sealed record StoredTax(long EntryId, string Code, decimal Base, decimal Rate, decimal Tax, string DecidedBy, decimal EntityBase, decimal EntityTax,
-    decimal NonDeductible, bool Capital, string? BaseBox, string? TaxBox, string? ReverseBaseBox, string? ReverseTaxBox);
+public sealed record StoredTax(
+    long EntryId,
+    string Code,
+    decimal Base,
+    decimal Rate,
+    decimal Tax,
+    string DecidedBy,
+    decimal EntityBase,
+    decimal EntityTax,
+    decimal NonDeductible,
+    bool Capital,
+    string? BaseBox,
+    string? TaxBox,
+    string? ReverseBaseBox,
+    string? ReverseTaxBox
+);
 
 /// <summary>A row of the trial balance; balance is debit minus credit.</summary>
 public sealed record BalanceRow(string Account, string Name, string Class, decimal Debit, decimal Credit);
@@ -46,8 +120,26 @@ public sealed record BalanceRow(string Account, string Name, string Class, decim
 public sealed record KeptEvent(string Source, string ExternalId, string Body, string Outcome, string? Number);
 
 /// <summary>What is known of a document that a payment names.</summary>
-public sealed record DocumentRow(string Control, string Party, string Reference, string Account, decimal Rate, decimal Open, string Currency);
+public sealed record DocumentRow(
+    string Control,
+    string Party,
+    string Reference,
+    string Account,
+    decimal Rate,
+    decimal Open,
+    string Currency
+);
 
 /// <summary>Which entries a list asks for; null does not narrow.</summary>
-public sealed record EntryQuery(string? Source = null, string? ExternalId = null, string? Account = null, DateOnly? From = null, DateOnly? To = null,
-    string? Text = null, long? After = null, int Limit = 500, bool NewestFirst = false, string? Number = null);
+public sealed record EntryQuery(
+    string? Source = null,
+    string? ExternalId = null,
+    string? Account = null,
+    DateOnly? From = null,
+    DateOnly? To = null,
+    string? Text = null,
+    long? After = null,
+    int Limit = 500,
+    bool NewestFirst = false,
+    string? Number = null
+);

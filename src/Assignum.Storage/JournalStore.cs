@@ -6,20 +6,40 @@ namespace Assignum.Storage;
 /// <summary>Numbers for entries and events, and everything the journal is asked.</summary>
 public static class JournalStore
 {
-    /// <summary>Takes the right to post in an entity until the transaction ends; returns the next event and entry ids.</summary>
-    public static Task<(long Event, long Entry)> HoldAsync(NpgsqlConnection db, int entity, CancellationToken stop) => NextAsync(db, entity, stop, hold: true);
+    /// <summary>Takes the right to post in an entity until the transaction ends; returns the next event and entry
+    /// ids.</summary>
+    public static Task<(long Event, long Entry)> HoldAsync(NpgsqlConnection db, int entity, CancellationToken stop) =>
+        NextAsync(db, entity, stop, hold: true);
 
     /// <summary>The next event and entry ids: they change with whatever is posted.</summary>
-    public static async Task<(long Event, long Entry)> NextAsync(NpgsqlConnection db, int entity, CancellationToken stop, bool hold = false)
+    public static async Task<(long Event, long Entry)> NextAsync(
+        NpgsqlConnection db,
+        int entity,
+        CancellationToken stop,
+        bool hold = false
+    )
     {
-        await using var command = new NpgsqlCommand($"select next_event, next_entry from posting where entity_id = $1{(hold ? " for update" : "")}", db) { Parameters = { new() { Value = entity } } };
+        await using var command = new NpgsqlCommand(
+            $"select next_event, next_entry from posting where entity_id = $1{(hold ? " for update" : "")}",
+            db
+        )
+        {
+            Parameters = { new() { Value = entity } },
+        };
         await using var reader = await command.ExecuteReaderAsync(stop);
         await reader.ReadAsync(stop);
         return (reader.GetInt64(0), reader.GetInt64(1));
     }
 
     /// <summary>Stores the next ids and, for each year posted into, the next number.</summary>
-    public static async Task AdvanceAsync(NpgsqlConnection db, int entity, long nextEvent, long nextEntry, IReadOnlyDictionary<int, int> years, CancellationToken stop)
+    public static async Task AdvanceAsync(
+        NpgsqlConnection db,
+        int entity,
+        long nextEvent,
+        long nextEntry,
+        IReadOnlyDictionary<int, int> years,
+        CancellationToken stop
+    )
     {
         await using var batch = new NpgsqlBatch(db);
         var ids = new NpgsqlBatchCommand("update posting set next_event = $2, next_entry = $3 where entity_id = $1");
@@ -29,7 +49,10 @@ public static class JournalStore
         batch.BatchCommands.Add(ids);
         foreach (var (year, next) in years)
         {
-            var command = new NpgsqlBatchCommand("insert into posting_year values ($1, $2, $3) on conflict (entity_id, year) do update set next = excluded.next");
+            var command = new NpgsqlBatchCommand(
+                "insert into posting_year values ($1, $2, $3) on conflict (entity_id, year) do update set next = "
+                    + "excluded.next"
+            );
             command.Parameters.Add(new() { Value = entity });
             command.Parameters.Add(new() { Value = year });
             command.Parameters.Add(new() { Value = next });
@@ -41,59 +64,130 @@ public static class JournalStore
     /// <summary>The next number of each year that has one.</summary>
     public static async Task<Dictionary<int, int>> YearsAsync(NpgsqlConnection db, int entity, CancellationToken stop)
     {
-        await using var command = new NpgsqlCommand("select year, next from posting_year where entity_id = $1", db) { Parameters = { new() { Value = entity } } };
+        await using var command = new NpgsqlCommand("select year, next from posting_year where entity_id = $1", db)
+        {
+            Parameters = { new() { Value = entity } },
+        };
         await using var reader = await command.ExecuteReaderAsync(stop);
         var years = new Dictionary<int, int>();
-        while (await reader.ReadAsync(stop)) years[reader.GetInt32(0)] = reader.GetInt32(1);
+        while (await reader.ReadAsync(stop))
+            years[reader.GetInt32(0)] = reader.GetInt32(1);
         return years;
     }
 
-    /// <summary>Those of the named events that are kept already. Uses the unique index on (entity_id, source, external_id).</summary>
-    public static async Task<IReadOnlyList<KeptEvent>> KeptAsync(NpgsqlConnection db, int entity, string[] sources, string[] ids, CancellationToken stop)
+    /// <summary>Those of the named events that are kept already. Uses the unique index on (entity_id, source,
+    /// external_id).</summary>
+    public static async Task<IReadOnlyList<KeptEvent>> KeptAsync(
+        NpgsqlConnection db,
+        int entity,
+        string[] sources,
+        string[] ids,
+        CancellationToken stop
+    )
     {
-        await using var command = new NpgsqlCommand("""
+        await using var command = new NpgsqlCommand(
+            """
             select e.source, e.external_id, e.body, e.outcome, n."number"
             from unnest($2, $3) as asked(source, id)
             join event e on e.entity_id = $1 and e.source = asked.source and e.external_id = asked.id
-            left join entry n on n.entity_id = $1 and n.event_entity_id = $1 and n.event_id = e.event_id and n.role = 'entry'
-            """, db)
-        { Parameters = { new() { Value = entity }, new() { Value = sources }, new() { Value = ids } } };
+            left join entry n on n.entity_id = $1 and n.event_entity_id = $1 and n.event_id = e.event_id and n.role =
+              'entry'
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = sources },
+                new() { Value = ids },
+            },
+        };
         await using var reader = await command.ExecuteReaderAsync(stop);
         var kept = new List<KeptEvent>();
         while (await reader.ReadAsync(stop))
-            kept.Add(new KeptEvent(reader.GetString(0), reader.GetString(1), reader.GetString(2), reader.GetString(3), reader.IsDBNull(4) ? null : reader.GetString(4)));
+            kept.Add(
+                new KeptEvent(
+                    reader.GetString(0),
+                    reader.GetString(1),
+                    reader.GetString(2),
+                    reader.GetString(3),
+                    reader.IsDBNull(4) ? null : reader.GetString(4)
+                )
+            );
         return kept;
     }
 
-    /// <summary>For each (control, party, reference) the latest document and what is open of it. Uses subledger_movement_document.</summary>
-    public static async Task<IReadOnlyList<DocumentRow>> DocumentsAsync(NpgsqlConnection db, int entity, string[] controls, string[] parties, string[] references, CancellationToken stop)
+    /// <summary>For each (control, party, reference) the latest document and what is open of it. Uses
+    /// subledger_movement_document.</summary>
+    public static async Task<IReadOnlyList<DocumentRow>> DocumentsAsync(
+        NpgsqlConnection db,
+        int entity,
+        string[] controls,
+        string[] parties,
+        string[] references,
+        CancellationToken stop
+    )
     {
-        if (controls.Length == 0) return [];
-        await using var command = new NpgsqlCommand("""
-            select asked.control, asked.party, asked.reference, latest.account, latest.rate, coalesce(sums.open, 0), latest.currency
+        if (controls.Length == 0)
+            return [];
+        await using var command = new NpgsqlCommand(
+            """
+            select asked.control, asked.party, asked.reference, latest.account, latest.rate, coalesce(sums.open, 0),
+              latest.currency
             from (select distinct * from unnest($2, $3, $4) as a(control, party, reference)) asked
             cross join lateral (
-              select a."number" as account, m.rate, m.currency from subledger_movement m join accounts a on a.entity_id = m.entity_id and a.account_id = m.account_id
-              where m.entity_id = $1 and m.document = asked.control and m.party = asked.party and m.reference = asked.reference and not m.settles
+              select a."number" as account, m.rate, m.currency from subledger_movement m join accounts a on a.entity_id
+                = m.entity_id and a.account_id = m.account_id
+              where m.entity_id = $1 and m.document = asked.control and m.party = asked.party and m.reference =
+                asked.reference and not m.settles
               order by m.entry_id desc, m.line_no limit 1) latest
             cross join lateral (
               select sum(m.currency_amount) as open from subledger_movement m
-              where m.entity_id = $1 and m.document = asked.control and m.party = asked.party and m.reference = asked.reference and m.currency = latest.currency) sums
-            """, db)
-        { Parameters = { new() { Value = entity }, new() { Value = controls }, new() { Value = parties }, new() { Value = references } } };
+              where m.entity_id = $1 and m.document = asked.control and m.party = asked.party and m.reference =
+                asked.reference and m.currency = latest.currency) sums
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = controls },
+                new() { Value = parties },
+                new() { Value = references },
+            },
+        };
         await using var reader = await command.ExecuteReaderAsync(stop);
         var rows = new List<DocumentRow>();
         while (await reader.ReadAsync(stop))
-            rows.Add(new DocumentRow(reader.GetString(0), reader.GetString(1), reader.GetString(2), reader.GetString(3), reader.IsDBNull(4) ? 1 : reader.GetDecimal(4), reader.GetDecimal(5), reader.GetString(6)));
+            rows.Add(
+                new DocumentRow(
+                    reader.GetString(0),
+                    reader.GetString(1),
+                    reader.GetString(2),
+                    reader.GetString(3),
+                    reader.IsDBNull(4) ? 1 : reader.GetDecimal(4),
+                    reader.GetDecimal(5),
+                    reader.GetString(6)
+                )
+            );
         return rows;
     }
 
     /// <summary>Entry heads by a query, paged by entry id.</summary>
-    public static async Task<IReadOnlyList<EntryHead>> EntriesAsync(NpgsqlConnection db, int entity, EntryQuery query, CancellationToken stop)
+    public static async Task<IReadOnlyList<EntryHead>> EntriesAsync(
+        NpgsqlConnection db,
+        int entity,
+        EntryQuery query,
+        CancellationToken stop
+    )
     {
         var direction = query.NewestFirst ? "desc" : "asc";
-        await using var command = new NpgsqlCommand($"""
-            select n.entry_id, n."number", v.source, v.external_id, n.date, n.edition, n.kind, n.role, n.currency, n.rate, n.reference, n.party, n.total, n.remarks::text, n.posted_at, n.posted_by
+        await using var command = new NpgsqlCommand(
+            $"""
+            select n.entry_id, n."number", v.source, v.external_id, n.date, n.edition, n.kind, n.role, n.currency,
+              n.rate, n.reference, n.party, n.total, n.remarks::text, n.posted_at, n.posted_by
             from entry n join event v on v.entity_id = n.event_entity_id and v.event_id = n.event_id
             where n.entity_id = @entity
               and (@source is null or v.source = @source)
@@ -101,15 +195,21 @@ public static class JournalStore
               and (@number is null or n."number" = @number and n.year = @year and n.sequence = @sequence)
               and (@from is null or n.date >= @from)
               and (@to is null or n.date <= @to)
-              and (@text is null or n."number" ilike @text or n.reference ilike @text or n.party ilike @text or n.kind ilike @text or v.external_id ilike @text)
+              and (@text is null or n."number" ilike @text or n.reference ilike @text or n.party ilike @text or n.kind
+                ilike @text or v.external_id ilike @text)
               -- A number that nobody has today finds the account that bore it last.
-              and (@account is null or exists (select from entry_line l where l.entity_id = @entity and l.entry_id = n.entry_id and l.account_id = coalesce(
+              and (@account is null or exists (select from entry_line l where l.entity_id = @entity and l.entry_id =
+                n.entry_id and l.account_id = coalesce(
                      (select account_id from accounts where entity_id = @entity and "number" = @account),
-                     (select account_id from account_number where entity_id = @entity and "number" = @account order by until desc limit 1))))
+                     (select account_id from account_number where entity_id = @entity and "number" = @account order by
+                       until desc limit 1))))
               and (@after is null or n.entry_id {(query.NewestFirst ? "<" : ">")} @after)
             order by n.entry_id {direction} limit @limit
-            """, db);
-        void Text(string name, string? value) => command.Parameters.Add(new(name, NpgsqlDbType.Text) { Value = (object?)value ?? DBNull.Value });
+            """,
+            db
+        );
+        void Text(string name, string? value) =>
+            command.Parameters.Add(new(name, NpgsqlDbType.Text) { Value = (object?)value ?? DBNull.Value });
         command.Parameters.AddWithValue("entity", entity);
         Text("source", query.Source);
         Text("id", query.ExternalId);
@@ -119,7 +219,17 @@ public static class JournalStore
         command.Parameters.AddWithValue("year", year);
         command.Parameters.AddWithValue("sequence", sequence);
         Text("account", query.Account);
-        Text("text", query.Text is null ? null : "%" + query.Text.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("%", "\\%", StringComparison.Ordinal).Replace("_", "\\_", StringComparison.Ordinal) + "%");
+        Text(
+            "text",
+            query.Text is null
+                ? null
+                : "%"
+                    + query
+                        .Text.Replace("\\", "\\\\", StringComparison.Ordinal)
+                        .Replace("%", "\\%", StringComparison.Ordinal)
+                        .Replace("_", "\\_", StringComparison.Ordinal)
+                    + "%"
+        );
         command.Parameters.Add(new("from", NpgsqlDbType.Date) { Value = (object?)query.From ?? DBNull.Value });
         command.Parameters.Add(new("to", NpgsqlDbType.Date) { Value = (object?)query.To ?? DBNull.Value });
         command.Parameters.Add(new("after", NpgsqlDbType.Bigint) { Value = (object?)query.After ?? DBNull.Value });
@@ -127,98 +237,243 @@ public static class JournalStore
         await using var reader = await command.ExecuteReaderAsync(stop);
         var heads = new List<EntryHead>();
         while (await reader.ReadAsync(stop))
-            heads.Add(new EntryHead(reader.GetInt64(0), reader.GetString(1), reader.GetString(2), reader.GetString(3), reader.GetFieldValue<DateOnly>(4), reader.GetInt32(5),
-                reader.GetString(6), reader.GetString(7), reader.GetString(8), reader.GetDecimal(9), Null(reader, 10), Null(reader, 11), reader.GetDecimal(12), Null(reader, 13),
-                reader.GetDateTime(14), reader.GetString(15)));
+            heads.Add(
+                new EntryHead(
+                    reader.GetInt64(0),
+                    reader.GetString(1),
+                    reader.GetString(2),
+                    reader.GetString(3),
+                    reader.GetFieldValue<DateOnly>(4),
+                    reader.GetInt32(5),
+                    reader.GetString(6),
+                    reader.GetString(7),
+                    reader.GetString(8),
+                    reader.GetDecimal(9),
+                    Null(reader, 10),
+                    Null(reader, 11),
+                    reader.GetDecimal(12),
+                    Null(reader, 13),
+                    reader.GetDateTime(14),
+                    reader.GetString(15)
+                )
+            );
         return heads;
     }
 
     /// <summary>The lines of entries with their traces, in order.</summary>
-    public static async Task<ILookup<long, StoredLine>> LinesAsync(NpgsqlConnection db, int entity, long[] entries, CancellationToken stop)
+    public static async Task<ILookup<long, StoredLine>> LinesAsync(
+        NpgsqlConnection db,
+        int entity,
+        long[] entries,
+        CancellationToken stop
+    )
     {
-        await using var command = new NpgsqlCommand("""
-            select l.entry_id, l.line_no, l.account, a."number", a.name, l.debit, l.credit, l.currency_debit, l.currency_credit, l.purpose, l.party, l.item,
+        await using var command = new NpgsqlCommand(
+            """
+            select l.entry_id, l.line_no, l.account, a."number", a.name, l.debit, l.credit, l.currency_debit,
+              l.currency_credit, l.purpose, l.party, l.item,
                    l.tax_code, l.text, l.event_line, t.body::text
             from entry_line l
             join accounts a on a.entity_id = l.entity_id and a.account_id = l.account_id
             join trace t on t.entity_id = l.entity_id and t.trace_id = l.trace_id
             where l.entity_id = $1 and l.entry_id = any($2) order by l.entry_id, l.line_no
-            """, db)
-        { Parameters = { new() { Value = entity }, new() { Value = entries } } };
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = entries },
+            },
+        };
         await using var reader = await command.ExecuteReaderAsync(stop);
         var lines = new List<StoredLine>();
         while (await reader.ReadAsync(stop))
-            lines.Add(new StoredLine(reader.GetInt64(0), reader.GetInt32(1), reader.GetString(2), reader.GetString(3), reader.GetString(4), reader.GetDecimal(5), reader.GetDecimal(6),
-                reader.IsDBNull(7) ? null : reader.GetDecimal(7), reader.IsDBNull(8) ? null : reader.GetDecimal(8), Null(reader, 9), Null(reader, 10), Null(reader, 11),
-                Null(reader, 12), Null(reader, 13), reader.IsDBNull(14) ? null : reader.GetInt32(14), reader.GetString(15)));
+            lines.Add(
+                new StoredLine(
+                    reader.GetInt64(0),
+                    reader.GetInt32(1),
+                    reader.GetString(2),
+                    reader.GetString(3),
+                    reader.GetString(4),
+                    reader.GetDecimal(5),
+                    reader.GetDecimal(6),
+                    reader.IsDBNull(7) ? null : reader.GetDecimal(7),
+                    reader.IsDBNull(8) ? null : reader.GetDecimal(8),
+                    Null(reader, 9),
+                    Null(reader, 10),
+                    Null(reader, 11),
+                    Null(reader, 12),
+                    Null(reader, 13),
+                    reader.IsDBNull(14) ? null : reader.GetInt32(14),
+                    reader.GetString(15)
+                )
+            );
         return lines.ToLookup(l => l.EntryId);
     }
 
     /// <summary>The tax lines of entries, in order.</summary>
-    public static async Task<ILookup<long, StoredTax>> TaxesAsync(NpgsqlConnection db, int entity, long[] entries, CancellationToken stop)
+    public static async Task<ILookup<long, StoredTax>> TaxesAsync(
+        NpgsqlConnection db,
+        int entity,
+        long[] entries,
+        CancellationToken stop
+    )
     {
-        await using var command = new NpgsqlCommand("""
-            select entry_id, code, base, rate, tax, decided_by, entity_base, entity_tax, non_deductible, base_box, tax_box, reverse_base_box, reverse_tax_box, capital
+        await using var command = new NpgsqlCommand(
+            """
+            select entry_id, code, base, rate, tax, decided_by, entity_base, entity_tax, non_deductible, base_box,
+              tax_box, reverse_base_box, reverse_tax_box, capital
             from entry_tax where entity_id = $1 and entry_id = any($2) order by entry_id, line_no
-            """, db)
-        { Parameters = { new() { Value = entity }, new() { Value = entries } } };
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = entries },
+            },
+        };
         await using var reader = await command.ExecuteReaderAsync(stop);
         var taxes = new List<StoredTax>();
         while (await reader.ReadAsync(stop))
-            taxes.Add(new StoredTax(reader.GetInt64(0), reader.GetString(1), reader.GetDecimal(2), reader.GetDecimal(3), reader.GetDecimal(4), reader.GetString(5), reader.GetDecimal(6),
-                reader.GetDecimal(7), reader.GetDecimal(8), reader.GetBoolean(13), Null(reader, 9), Null(reader, 10), Null(reader, 11), Null(reader, 12)));
+            taxes.Add(
+                new StoredTax(
+                    reader.GetInt64(0),
+                    reader.GetString(1),
+                    reader.GetDecimal(2),
+                    reader.GetDecimal(3),
+                    reader.GetDecimal(4),
+                    reader.GetString(5),
+                    reader.GetDecimal(6),
+                    reader.GetDecimal(7),
+                    reader.GetDecimal(8),
+                    reader.GetBoolean(13),
+                    Null(reader, 9),
+                    Null(reader, 10),
+                    Null(reader, 11),
+                    Null(reader, 12)
+                )
+            );
         return taxes.ToLookup(t => t.EntryId);
     }
 
     /// <summary>The event behind an entry, as canonical JSON.</summary>
-    public static async Task<string?> EventBodyAsync(NpgsqlConnection db, int entity, long entry, CancellationToken stop)
+    public static async Task<string?> EventBodyAsync(
+        NpgsqlConnection db,
+        int entity,
+        long entry,
+        CancellationToken stop
+    )
     {
-        await using var command = new NpgsqlCommand("""
+        await using var command = new NpgsqlCommand(
+            """
             select v.body from entry n join event v on v.entity_id = n.event_entity_id and v.event_id = n.event_id
             where n.entity_id = $1 and n.entry_id = $2
-            """, db)
-        { Parameters = { new() { Value = entity }, new() { Value = entry } } };
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = entry },
+            },
+        };
         return (string?)await command.ExecuteScalarAsync(stop);
     }
 
     /// <summary>The newest events that were posted or kept, the newest first, as canonical JSON.</summary>
-    public static async Task<IReadOnlyList<string>> NewestEventsAsync(NpgsqlConnection db, int entity, int most, CancellationToken stop)
+    public static async Task<IReadOnlyList<string>> NewestEventsAsync(
+        NpgsqlConnection db,
+        int entity,
+        int most,
+        CancellationToken stop
+    )
     {
-        await using var command = new NpgsqlCommand("select body from event where entity_id = $1 order by event_id desc limit $2", db) { Parameters = { new() { Value = entity }, new() { Value = most } } };
+        await using var command = new NpgsqlCommand(
+            "select body from event where entity_id = $1 order by event_id desc limit $2",
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = most },
+            },
+        };
         await using var reader = await command.ExecuteReaderAsync(stop);
         var bodies = new List<string>();
-        while (await reader.ReadAsync(stop)) bodies.Add(reader.GetString(0));
+        while (await reader.ReadAsync(stop))
+            bodies.Add(reader.GetString(0));
         return bodies;
     }
 
     /// <summary>Debits and credits of every account that has any, up to and with a day (null: all).</summary>
-    /// <remarks>Whole months come from account_month. Of the last month the shorter side is read by day: added up to the day, or taken off after it.</remarks>
+    /// <remarks>Whole months come from account_month. Of the last month the shorter side is read by day: added up to
+    /// the day, or taken off after it.</remarks>
     /// <param name="edition">Number of the edition whose classes are taken: the one in force on the day.</param>
-    public static async Task<IReadOnlyList<BalanceRow>> BalancesAsync(NpgsqlConnection db, int entity, DateOnly? at, int edition, CancellationToken stop)
+    public static async Task<IReadOnlyList<BalanceRow>> BalancesAsync(
+        NpgsqlConnection db,
+        int entity,
+        DateOnly? at,
+        int edition,
+        CancellationToken stop
+    )
     {
         var takeOff = at is { Day: > 15 };
-        await using var command = new NpgsqlCommand($"""
+        await using var command = new NpgsqlCommand(
+            $"""
             select a."number", a.name, t.class, d.debit, d.credit
             from (select account_id, sum(debit) as debit, sum(credit) as credit from (
-                    select account_id, debit, credit from account_month where entity_id = $1 and ($2::date is null or month {(takeOff ? "<=" : "<")} date_trunc('month', $2)::date)
+                    select account_id, debit, credit from account_month where entity_id = $1 and ($2::date is null or
+                      month {(
+                takeOff ? "<=" : "<"
+            )} date_trunc('month', $2)::date)
                     union all
                     select account_id, {(takeOff ? "-debit, -credit" : "debit, credit")} from account_day
-                    where entity_id = $1 and date {(takeOff ? "> $2 and date < (date_trunc('month', $2) + interval '1 month')::date" : "between date_trunc('month', $2)::date and $2")}) x
+                    where entity_id = $1 and date {(
+                takeOff
+                    ? "> $2 and date < (date_trunc('month', $2) + interval '1 month')::date"
+                    : "between date_trunc('month', $2)::date and $2"
+            )}) x
                   group by account_id) d
             join accounts a on a.entity_id = $1 and a.account_id = d.account_id
-            -- One look at the index for each account: joined as a table of its own, this took seconds on a chart just brought in,
+            -- One look at the index for each account: joined as a table of its own, this took seconds on a chart just
+            -- brought in,
             -- before the server had counted its rows.
-            cross join lateral (select class from account_terms where entity_id = $1 and "number" = a."number" and since <= $3 and (until is null or until > $3) order by since desc limit 1) t
+            cross join lateral (select class from account_terms where entity_id = $1 and "number" = a."number" and since
+              <= $3 and (until is null or until > $3) order by since desc limit 1) t
             where d.debit <> 0 or d.credit <> 0
             order by a."number"
-            """, db)
-        { Parameters = { new() { Value = entity }, new() { Value = (object?)at ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Date }, new() { Value = edition } } };
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = (object?)at ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Date },
+                new() { Value = edition },
+            },
+        };
         await using var reader = await command.ExecuteReaderAsync(stop);
         var rows = new List<BalanceRow>();
         while (await reader.ReadAsync(stop))
-            rows.Add(new BalanceRow(reader.GetString(0), reader.GetString(1), reader.GetString(2), reader.GetDecimal(3), reader.GetDecimal(4)));
+            rows.Add(
+                new BalanceRow(
+                    reader.GetString(0),
+                    reader.GetString(1),
+                    reader.GetString(2),
+                    reader.GetDecimal(3),
+                    reader.GetDecimal(4)
+                )
+            );
         return rows;
     }
 
-    private static string? Null(NpgsqlDataReader reader, int ordinal) => reader.IsDBNull(ordinal) ? null : reader.GetString(ordinal);
+    private static string? Null(NpgsqlDataReader reader, int ordinal) =>
+        reader.IsDBNull(ordinal) ? null : reader.GetString(ordinal);
 }

@@ -17,17 +17,33 @@ public static class SetUpStore
         var memberships = await MembershipStore.OfAsync(db, entity, view, stop);
         await using var batch = new NpgsqlBatch(db);
         foreach (var table in PartTable.Plain)
-            Add(batch, $"select {table.ColumnList} from {table.Name} t where t.entity_id = @entity and {table.Visible("t")}", entity, view);
+            Add(
+                batch,
+                $"select {table.ColumnList} from {table.Name} t where t.entity_id = @entity and {table.Visible("t")}",
+                entity,
+                view
+            );
         var (accounts, terms) = (PartTable.Accounts, PartTable.AccountTerms);
-        Add(batch, $"""
+        Add(
+            batch,
+            $"""
             select {Prefixed("a", accounts)}, {Prefixed("t", terms)}
             from accounts a join account_terms t on t.entity_id = a.entity_id and t."number" = a."number"
             where a.entity_id = @entity and {terms.Visible("t")}
-            """, entity, view);
-        Add(batch, """
-            select f."number", a."number" from account_number f join accounts a on a.entity_id = f.entity_id and a.account_id = f.account_id
+            """,
+            entity,
+            view
+        );
+        Add(
+            batch,
+            """
+            select f."number", a."number" from account_number f join accounts a on a.entity_id = f.entity_id and
+              a.account_id = f.account_id
             where f.entity_id = @entity order by f.until
-            """, entity, view);
+            """,
+            entity,
+            view
+        );
         await using var reader = await batch.ExecuteReaderAsync(stop);
         var faults = new List<FormFault>();
         foreach (var table in PartTable.Plain)
@@ -35,83 +51,190 @@ public static class SetUpStore
             var rows = await RowsAsync(reader, table.Part, [(table, 0)], stop);
             if (memberships.Count > 0 && MembershipStore.Has(table.Part))
                 foreach (var (_, cells) in rows)
-                    foreach (var (column, group) in memberships[(table.Part, table.Part.KeyOf(cells))]) cells[column] = group;
+                foreach (var (column, group) in memberships[(table.Part, table.Part.KeyOf(cells))])
+                    cells[column] = group;
             setUp = table.Part.Read(setUp, rows, faults);
             await reader.NextResultAsync(stop);
         }
-        setUp = Parts.Accounts.Read(setUp, await RowsAsync(reader, Parts.Accounts, [(accounts, 0), (terms, accounts.Positions.Count)], stop), faults);
+        setUp = Parts.Accounts.Read(
+            setUp,
+            await RowsAsync(reader, Parts.Accounts, [(accounts, 0), (terms, accounts.Positions.Count)], stop),
+            faults
+        );
         await reader.NextResultAsync(stop);
         var former = new List<KeyValuePair<string, string>>();
-        while (await reader.ReadAsync(stop)) former.Add(new(reader.GetString(0), reader.GetString(1)));
-        if (former.Count > 0) setUp = setUp with { FormerNumbers = Renumbering.Former(former, setUp.Accounts) };
+        while (await reader.ReadAsync(stop))
+            former.Add(new(reader.GetString(0), reader.GetString(1)));
+        if (former.Count > 0)
+            setUp = setUp with { FormerNumbers = Renumbering.Former(former, setUp.Accounts) };
         // What was stored had no fault when it came in; a fault now is ours.
-        return faults.Count == 0 ? setUp : throw new InvalidOperationException($"Stored set-up of entity {entity} is damaged: {faults[0]}");
+        return faults.Count == 0
+            ? setUp
+            : throw new InvalidOperationException($"Stored set-up of entity {entity} is damaged: {faults[0]}");
     }
 
-    /// <summary>Applies a plan's changes: edition-held rows to the draft, records at once. Inside the caller's transaction.</summary>
+    /// <summary>Applies a plan's changes: edition-held rows to the draft, records at once. Inside the caller's
+    /// transaction.</summary>
     /// <param name="view">The draft.</param>
     /// <param name="inForce">Number of the edition in force today; null where nothing is published.</param>
     /// <param name="accountInUse">Accounts whose terms only the draft may change.</param>
     /// <returns>Whether a record's place in a group waits with the draft.</returns>
-    public static async Task<bool> ApplyAsync(NpgsqlConnection db, int entity, EditionView view, int? inForce, IReadOnlyList<RowChange> changes,
-        Func<string, bool> accountInUse, string who, CancellationToken stop)
+    public static async Task<bool> ApplyAsync(
+        NpgsqlConnection db,
+        int entity,
+        EditionView view,
+        int? inForce,
+        IReadOnlyList<RowChange> changes,
+        Func<string, bool> accountInUse,
+        string who,
+        CancellationToken stop
+    )
     {
         await ChartStore.RenumberAsync(db, entity, Renumbering.In(changes), who, stop);
-        foreach (var ((kind, from), to) in GroupRenaming.In(changes)) await GroupStore.RenameAsync(db, entity, kind, from, to, stop);
+        foreach (var ((kind, from), to) in GroupRenaming.In(changes))
+            await GroupStore.RenameAsync(db, entity, kind, from, to, stop);
         await HistoryAsync(db, entity, [.. changes.Where(SetUpEdit.Rekeys)], who, stop);
         changes = [.. changes.Where(c => !SetUpEdit.Rekeys(c))];
-        foreach (var change in changes.Where(c => c.Part == Parts.Entity)) await EntityAsync(db, entity, change.After!, stop);
+        foreach (var change in changes.Where(c => c.Part == Parts.Entity))
+            await EntityAsync(db, entity, change.After!, stop);
         var history = changes.Where(c => c.Part.HeldBy == HeldBy.Records || c.Part == Parts.Accounts).ToList();
         await AccountsAsync(db, entity, view, [.. changes.Where(c => c.Part == Parts.Accounts)], accountInUse, stop);
         // Groups that this very change publishes or adds are known by then: editions' rows go before records'.
-        foreach (var table in PartTable.Plain.Where(t => t.Held)) await PartAsync(db, entity, view, table, changes, stop);
+        foreach (var table in PartTable.Plain.Where(t => t.Held))
+            await PartAsync(db, entity, view, table, changes, stop);
         (changes, var waits) = await MembershipStore.SetApartAsync(db, entity, view, inForce, changes, stop);
-        foreach (var table in PartTable.Plain.Where(t => !t.Held)) await PartAsync(db, entity, view, table, changes, stop);
-        await DropAccountsAsync(db, entity, [.. changes.Where(c => c.Part == Parts.Accounts && c.After is null).Select(c => c.Key)], stop);
+        foreach (var table in PartTable.Plain.Where(t => !t.Held))
+            await PartAsync(db, entity, view, table, changes, stop);
+        await DropAccountsAsync(
+            db,
+            entity,
+            [.. changes.Where(c => c.Part == Parts.Accounts && c.After is null).Select(c => c.Key)],
+            stop
+        );
         await HistoryAsync(db, entity, history, who, stop);
         return waits;
     }
 
-    private static async Task PartAsync(NpgsqlConnection db, int entity, EditionView view, PartTable table, IReadOnlyList<RowChange> changes, CancellationToken stop)
+    private static async Task PartAsync(
+        NpgsqlConnection db,
+        int entity,
+        EditionView view,
+        PartTable table,
+        IReadOnlyList<RowChange> changes,
+        CancellationToken stop
+    )
     {
         var rows = changes.Where(c => c.Part == table.Part).ToList();
-        if (rows.Count == 0) return;
+        if (rows.Count == 0)
+            return;
         var gone = rows.Where(c => c.Before is not null).Select(c => c.Key).ToArray();
-        if (table.Held) await RemoveHeldAsync(db, entity, view, table, gone, stop);
-        else await DeleteAsync(db, entity, table, gone, stop);
-        await InsertAsync(db, entity, table, table.Held ? view.Draft : null, rows.Where(c => c.After is not null).Select(c => c.After!), stop);
+        if (table.Held)
+            await RemoveHeldAsync(db, entity, view, table, gone, stop);
+        else
+            await DeleteAsync(db, entity, table, gone, stop);
+        await InsertAsync(
+            db,
+            entity,
+            table,
+            table.Held ? view.Draft : null,
+            rows.Where(c => c.After is not null).Select(c => c.After!),
+            stop
+        );
     }
 
     /// <summary>Turns a draft's rows into those of a published edition. Inside the caller's transaction.</summary>
-    public static async Task PublishAsync(NpgsqlConnection db, int entity, int draft, int number, CancellationToken stop)
+    public static async Task PublishAsync(
+        NpgsqlConnection db,
+        int entity,
+        int draft,
+        int number,
+        CancellationToken stop
+    )
     {
         await using var batch = new NpgsqlBatch(db);
         foreach (var table in PartTable.AllHeld)
         {
-            AddPublish(batch, $"update {table.Name} set since = @number, draft = null where entity_id = @entity and draft = @draft", entity, draft, number);
-            AddPublish(batch, $"""
+            AddPublish(
+                batch,
+                $"update {table.Name} set since = @number, draft = null where entity_id = @entity and draft = @draft",
+                entity,
+                draft,
+                number
+            );
+            AddPublish(
+                batch,
+                $"""
                 update {table.Name} t set until = @number from draft_removal r
-                where r.entity_id = @entity and r.edition_id = @draft and r.part = '{table.Name}' and t.entity_id = @entity and t.row_id = r.row_id
-                """, entity, draft, number);
+                where r.entity_id = @entity and r.edition_id = @draft and r.part = '{table.Name}' and t.entity_id =
+                  @entity and t.row_id = r.row_id
+                """,
+                entity,
+                draft,
+                number
+            );
         }
-        AddPublish(batch, "update membership set since = @number, draft = null where entity_id = @entity and draft = @draft", entity, draft, number);
-        AddPublish(batch, "delete from draft_removal where entity_id = @entity and edition_id = @draft and @number > 0", entity, draft, number);
+        AddPublish(
+            batch,
+            "update membership set since = @number, draft = null where entity_id = @entity and draft = @draft",
+            entity,
+            draft,
+            number
+        );
+        AddPublish(
+            batch,
+            "delete from draft_removal where entity_id = @entity and edition_id = @draft and @number > 0",
+            entity,
+            draft,
+            number
+        );
         await batch.ExecuteNonQueryAsync(stop);
     }
 
-    /// <summary>Turns the rows of a published edition that nothing follows back into those of a draft. Inside the caller's transaction.</summary>
-    public static async Task WithdrawAsync(NpgsqlConnection db, int entity, int draft, int number, CancellationToken stop)
+    /// <summary>Turns the rows of a published edition that nothing follows back into those of a draft. Inside the
+    /// caller's transaction.</summary>
+    public static async Task WithdrawAsync(
+        NpgsqlConnection db,
+        int entity,
+        int draft,
+        int number,
+        CancellationToken stop
+    )
     {
         await using var batch = new NpgsqlBatch(db);
         foreach (var table in PartTable.AllHeld)
         {
-            AddPublish(batch, $"""
-                insert into draft_removal (entity_id, edition_id, part, row_id) select @entity, @draft, '{table.Name}', row_id from {table.Name} where entity_id = @entity and until = @number
-                """, entity, draft, number);
-            AddPublish(batch, $"update {table.Name} set until = null where entity_id = @entity and until = @number and @draft > 0", entity, draft, number);
-            AddPublish(batch, $"update {table.Name} set since = null, draft = @draft where entity_id = @entity and since = @number", entity, draft, number);
+            AddPublish(
+                batch,
+                $"""
+                insert into draft_removal (entity_id, edition_id, part, row_id) select @entity, @draft, '{table.Name}',
+                  row_id from {table.Name} where entity_id = @entity and until = @number
+                """,
+                entity,
+                draft,
+                number
+            );
+            AddPublish(
+                batch,
+                $"update {table.Name} set until = null where entity_id = @entity and until = @number and @draft > 0",
+                entity,
+                draft,
+                number
+            );
+            AddPublish(
+                batch,
+                $"update {table.Name} set since = null, draft = @draft where entity_id = @entity and since = @number",
+                entity,
+                draft,
+                number
+            );
         }
-        AddPublish(batch, "update membership set since = null, draft = @draft where entity_id = @entity and since = @number", entity, draft, number);
+        AddPublish(
+            batch,
+            "update membership set since = null, draft = @draft where entity_id = @entity and since = @number",
+            entity,
+            draft,
+            number
+        );
         await batch.ExecuteNonQueryAsync(stop);
     }
 
@@ -134,55 +257,92 @@ public static class SetUpStore
     private static string Prefixed(string alias, PartTable table) =>
         string.Join(", ", table.Positions.Select(p => $"{alias}.\"{table.Part.Columns[p].Name}\""));
 
-    private static async Task<List<(int, string?[])>> RowsAsync(NpgsqlDataReader reader, Part part, (PartTable Table, int First)[] tables, CancellationToken stop)
+    private static async Task<List<(int, string?[])>> RowsAsync(
+        NpgsqlDataReader reader,
+        Part part,
+        (PartTable Table, int First)[] tables,
+        CancellationToken stop
+    )
     {
         var rows = new List<(int, string?[])>();
         while (await reader.ReadAsync(stop))
         {
             var cells = new string?[part.Columns.Count];
-            foreach (var (table, first) in tables) table.ReadCells(reader, first, cells);
+            foreach (var (table, first) in tables)
+                table.ReadCells(reader, first, cells);
             rows.Add((0, cells));
         }
         return rows;
     }
 
-    private static async Task<(Entity, List<string>)> EntitiesAsync(NpgsqlConnection db, int entity, CancellationToken stop)
+    private static async Task<(Entity, List<string>)> EntitiesAsync(
+        NpgsqlConnection db,
+        int entity,
+        CancellationToken stop
+    )
     {
         await using var command = new NpgsqlCommand(
-            "select entity_id, code, name, currency, tax_registered, fiscal_year_start, time_zone from entity order by code", db);
+            "select entity_id, code, name, currency, tax_registered, fiscal_year_start, time_zone from entity order "
+                + "by code",
+            db
+        );
         await using var reader = await command.ExecuteReaderAsync(stop);
         Entity? found = null;
         var others = new List<string>();
         while (await reader.ReadAsync(stop))
-            if (reader.GetInt32(0) != entity) others.Add(reader.GetString(1));
-            else found = new Entity(reader.GetString(1), reader.GetString(2), reader.GetString(3), reader.GetBoolean(4),
-                reader.IsDBNull(5) ? null : reader.GetString(5), reader.IsDBNull(6) ? null : reader.GetString(6));
+            if (reader.GetInt32(0) != entity)
+                others.Add(reader.GetString(1));
+            else
+                found = new Entity(
+                    reader.GetString(1),
+                    reader.GetString(2),
+                    reader.GetString(3),
+                    reader.GetBoolean(4),
+                    reader.IsDBNull(5) ? null : reader.GetString(5),
+                    reader.IsDBNull(6) ? null : reader.GetString(6)
+                );
         return (found ?? throw new InvalidOperationException($"There is no entity {entity}."), others);
     }
 
     private static async Task EntityAsync(NpgsqlConnection db, int entity, string?[] cells, CancellationToken stop)
     {
         await using var command = new NpgsqlCommand(
-            "update entity set name = $2, currency = $3, tax_registered = $4, fiscal_year_start = $5, time_zone = $6 where entity_id = $1", db)
+            "update entity set name = $2, currency = $3, tax_registered = $4, fiscal_year_start = $5, time_zone = $6 "
+                + "where entity_id = $1",
+            db
+        )
         {
             Parameters =
             {
-                new() { Value = entity }, new() { Value = cells[1]! }, new() { Value = cells[2]! }, new() { Value = cells[3] == "yes" },
-                new() { Value = (object?)cells[4] ?? DBNull.Value }, new() { Value = (object?)cells[5] ?? DBNull.Value },
+                new() { Value = entity },
+                new() { Value = cells[1]! },
+                new() { Value = cells[2]! },
+                new() { Value = cells[3] == "yes" },
+                new() { Value = (object?)cells[4] ?? DBNull.Value },
+                new() { Value = (object?)cells[5] ?? DBNull.Value },
             },
         };
         await command.ExecuteNonQueryAsync(stop);
     }
 
-    private static async Task AccountsAsync(NpgsqlConnection db, int entity, EditionView view, List<RowChange> changes, Func<string, bool> inUse, CancellationToken stop)
+    private static async Task AccountsAsync(
+        NpgsqlConnection db,
+        int entity,
+        EditionView view,
+        List<RowChange> changes,
+        Func<string, bool> inUse,
+        CancellationToken stop
+    )
     {
-        if (changes.Count == 0) return;
+        if (changes.Count == 0)
+            return;
         var added = changes.Where(c => c.Before is null).Select(c => c.After!).ToList();
         await InsertAsync(db, entity, PartTable.Accounts, null, added, stop);
         await InsertAsync(db, entity, PartTable.AccountTerms, null, added, stop);
         var changed = changes.Where(c => c is { Before: not null, After: not null }).ToList();
         var records = changed.Where(c => Differs(PartTable.Accounts, c)).ToList();
-        foreach (var change in records) await UpdateRecordAsync(db, entity, change.After!, stop);
+        foreach (var change in records)
+            await UpdateRecordAsync(db, entity, change.After!, stop);
         var terms = changed.Where(c => Differs(PartTable.AccountTerms, c)).ToLookup(c => inUse(c.Key));
         // Of an account in use the draft changes; of one that nothing uses yet, the row that every edition sees.
         var free = terms[false].ToList();
@@ -193,79 +353,157 @@ public static class SetUpStore
         await InsertAsync(db, entity, PartTable.AccountTerms, view.Draft, used.Select(c => c.After!), stop);
     }
 
-    private static bool Differs(PartTable table, RowChange change) => table.Positions.Any(p => change.Before![p] != change.After![p]);
+    private static bool Differs(PartTable table, RowChange change) =>
+        table.Positions.Any(p => change.Before![p] != change.After![p]);
 
-    private static async Task UpdateRecordAsync(NpgsqlConnection db, int entity, string?[] cells, CancellationToken stop)
+    private static async Task UpdateRecordAsync(
+        NpgsqlConnection db,
+        int entity,
+        string?[] cells,
+        CancellationToken stop
+    )
     {
-        object At(string column) => (object?)cells[Parts.Accounts.Columns.ToList().FindIndex(c => c.Name == column)] ?? DBNull.Value;
-        await using var command = new NpgsqlCommand("""
-            update accounts set name = $3, parent = $4, short_code = $5, usual_side = $6, revalue = $7, report_codes = $8, note = $9
+        object At(string column) =>
+            (object?)cells[Parts.Accounts.Columns.ToList().FindIndex(c => c.Name == column)] ?? DBNull.Value;
+        await using var command = new NpgsqlCommand(
+            """
+            update accounts set name = $3, parent = $4, short_code = $5, usual_side = $6, revalue = $7, report_codes =
+              $8, note = $9
             where entity_id = $1 and "number" = $2
-            """, db)
+            """,
+            db
+        )
         {
             Parameters =
             {
-                new() { Value = entity }, new() { Value = At("number") }, new() { Value = At("name") }, new() { Value = At("parent") },
-                new() { Value = At("short_code") }, new() { Value = At("usual_side") },
-                new() { Value = At("revalue") is "yes" }, new() { Value = At("report_codes") }, new() { Value = At("note") },
+                new() { Value = entity },
+                new() { Value = At("number") },
+                new() { Value = At("name") },
+                new() { Value = At("parent") },
+                new() { Value = At("short_code") },
+                new() { Value = At("usual_side") },
+                new() { Value = At("revalue") is "yes" },
+                new() { Value = At("report_codes") },
+                new() { Value = At("note") },
             },
         };
         await command.ExecuteNonQueryAsync(stop);
     }
 
-    // Identities go last: assignments that named them are gone by then. Rows of past editions keep theirs (a foreign key says so).
-    private static async Task DropAccountsAsync(NpgsqlConnection db, int entity, string[] numbers, CancellationToken stop)
+    // Identities go last: assignments that named them are gone by then. Rows of past editions keep theirs (a foreign
+    // key says so).
+    private static async Task DropAccountsAsync(
+        NpgsqlConnection db,
+        int entity,
+        string[] numbers,
+        CancellationToken stop
+    )
     {
         await DeleteAsync(db, entity, PartTable.AccountTerms, numbers, stop);
         await DeleteAsync(db, entity, PartTable.Accounts, numbers, stop);
     }
 
-    private static async Task RemoveHeldAsync(NpgsqlConnection db, int entity, EditionView view, PartTable table, string[] keys, CancellationToken stop)
+    private static async Task RemoveHeldAsync(
+        NpgsqlConnection db,
+        int entity,
+        EditionView view,
+        PartTable table,
+        string[] keys,
+        CancellationToken stop
+    )
     {
-        if (keys.Length == 0) return;
-        await using var command = new NpgsqlCommand($"""
+        if (keys.Length == 0)
+            return;
+        await using var command = new NpgsqlCommand(
+            $"""
             with gone as materialized (select unnest(@keys) as key),
-            own as (delete from {table.Name} where entity_id = @entity and draft = @draft and {table.KeyExpression} in (select key from gone))
+            own as (delete from {table.Name} where entity_id = @entity and draft = @draft and {table.KeyExpression} in
+              (select key from gone))
             insert into draft_removal (entity_id, edition_id, part, row_id)
             select @entity, @draft, '{table.Name}', row_id from {table.Name}
-            where entity_id = @entity and since <= @number and (until is null or until > @number) and {table.KeyExpression} in (select key from gone)
+            where entity_id = @entity and since <= @number and (until is null or until > @number) and
+              {table.KeyExpression} in (select key from gone)
             on conflict do nothing
-            """, db);
+            """,
+            db
+        );
         PartTable.View(command.Parameters, entity, view);
         command.Parameters.AddWithValue("keys", keys);
         await command.ExecuteNonQueryAsync(stop);
     }
 
-    private static async Task DeleteAsync(NpgsqlConnection db, int entity, PartTable table, string[] keys, CancellationToken stop)
+    private static async Task DeleteAsync(
+        NpgsqlConnection db,
+        int entity,
+        PartTable table,
+        string[] keys,
+        CancellationToken stop
+    )
     {
-        if (keys.Length == 0) return;
-        await using var command = new NpgsqlCommand($"delete from {table.Name} where entity_id = $1 and {table.KeyExpression} = any($2)", db)
-        { Parameters = { new() { Value = entity }, new() { Value = keys } } };
+        if (keys.Length == 0)
+            return;
+        await using var command = new NpgsqlCommand(
+            $"delete from {table.Name} where entity_id = $1 and {table.KeyExpression} = any($2)",
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = keys },
+            },
+        };
         await command.ExecuteNonQueryAsync(stop);
     }
 
-    private static async Task InsertAsync(NpgsqlConnection db, int entity, PartTable table, int? draft, IEnumerable<string?[]> rows, CancellationToken stop)
+    private static async Task InsertAsync(
+        NpgsqlConnection db,
+        int entity,
+        PartTable table,
+        int? draft,
+        IEnumerable<string?[]> rows,
+        CancellationToken stop
+    )
     {
         var validity = table.Held ? ", since, draft" : "";
-        await using var import = await db.BeginBinaryImportAsync($"copy {table.Name} (entity_id{validity}, {table.ColumnList}) from stdin (format binary)", stop);
+        await using var import = await db.BeginBinaryImportAsync(
+            $"copy {table.Name} (entity_id{validity}, {table.ColumnList}) from stdin (format binary)",
+            stop
+        );
         foreach (var cells in rows)
         {
             await import.StartRowAsync(stop);
             await import.WriteAsync(entity, NpgsqlDbType.Integer, stop);
             if (table.Held)
             {
-                if (draft is null) await import.WriteAsync(0, NpgsqlDbType.Integer, stop); else await import.WriteNullAsync(stop);
-                if (draft is null) await import.WriteNullAsync(stop); else await import.WriteAsync(draft.Value, NpgsqlDbType.Integer, stop);
+                if (draft is null)
+                    await import.WriteAsync(0, NpgsqlDbType.Integer, stop);
+                else
+                    await import.WriteNullAsync(stop);
+                if (draft is null)
+                    await import.WriteNullAsync(stop);
+                else
+                    await import.WriteAsync(draft.Value, NpgsqlDbType.Integer, stop);
             }
             await table.WriteCellsAsync(import, cells, stop);
         }
         await import.CompleteAsync(stop);
     }
 
-    private static async Task HistoryAsync(NpgsqlConnection db, int entity, List<RowChange> changes, string who, CancellationToken stop)
+    private static async Task HistoryAsync(
+        NpgsqlConnection db,
+        int entity,
+        List<RowChange> changes,
+        string who,
+        CancellationToken stop
+    )
     {
-        if (changes.Count == 0) return;
-        await using var import = await db.BeginBinaryImportAsync("copy record_history (entity_id, part, key, who, before, after) from stdin (format binary)", stop);
+        if (changes.Count == 0)
+            return;
+        await using var import = await db.BeginBinaryImportAsync(
+            "copy record_history (entity_id, part, key, who, before, after) from stdin (format binary)",
+            stop
+        );
         foreach (var change in changes)
         {
             await import.StartRowAsync(stop);

@@ -10,37 +10,103 @@ public sealed record WorkbenchRow(IReadOnlyList<string> Documents, IReadOnlyList
 public static class WorkbenchStore
 {
     /// <summary>What somebody kept in an entity.</summary>
-    public static async Task<WorkbenchRow> LoadAsync(NpgsqlConnection db, int entity, string who, CancellationToken stop)
+    public static async Task<WorkbenchRow> LoadAsync(
+        NpgsqlConnection db,
+        int entity,
+        string who,
+        CancellationToken stop
+    )
     {
-        await using var command = new NpgsqlCommand("select documents, before, revision from workbench where entity_id = $1 and who = $2", db) { Parameters = { new() { Value = entity }, new() { Value = who } } };
+        await using var command = new NpgsqlCommand(
+            "select documents, before, revision from workbench where entity_id = $1 and who = $2",
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = who },
+            },
+        };
         await using var reader = await command.ExecuteReaderAsync(stop);
-        return await reader.ReadAsync(stop) ? new WorkbenchRow(reader.GetFieldValue<string[]>(0), reader.GetFieldValue<string[]>(1), reader.GetInt64(2)) : new WorkbenchRow([], [], 0);
+        return await reader.ReadAsync(stop)
+            ? new WorkbenchRow(reader.GetFieldValue<string[]>(0), reader.GetFieldValue<string[]>(1), reader.GetInt64(2))
+            : new WorkbenchRow([], [], 0);
     }
 
-    /// <summary>Keeps documents in place of those of a revision; false when somebody (another window) changed them since.</summary>
-    public static async Task<bool> SaveAsync(NpgsqlConnection db, int entity, string who, IReadOnlyList<string> documents, long revision, CancellationToken stop)
+    /// <summary>Keeps documents in place of those of a revision; false when somebody (another window) changed them
+    /// since.</summary>
+    public static async Task<bool> SaveAsync(
+        NpgsqlConnection db,
+        int entity,
+        string who,
+        IReadOnlyList<string> documents,
+        long revision,
+        CancellationToken stop
+    )
     {
-        await using var command = new NpgsqlCommand("""
-            insert into workbench as w (entity_id, who, documents, before) select $1, $2, $3, '{}' where $4 = 0 or exists (select from workbench where entity_id = $1 and who = $2)
-            on conflict (entity_id, who) do update set documents = excluded.documents, before = w.documents, revision = w.revision + 1 where w.revision = $4
-            """, db)
-        { Parameters = { new() { Value = entity }, new() { Value = who }, new() { Value = documents.ToArray() }, new() { Value = revision } } };
+        await using var command = new NpgsqlCommand(
+            """
+            insert into workbench as w (entity_id, who, documents, before) select $1, $2, $3, '{}' where $4 = 0 or
+              exists (select from workbench where entity_id = $1 and who = $2)
+            on conflict (entity_id, who) do update set documents = excluded.documents, before = w.documents, revision =
+              w.revision + 1 where w.revision = $4
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = who },
+                new() { Value = documents.ToArray() },
+                new() { Value = revision },
+            },
+        };
         return await command.ExecuteNonQueryAsync(stop) == 1;
     }
 
     /// <summary>Rewrites the documents that people keep in an entity. Inside the caller's transaction.</summary>
-    public static async Task RewriteAsync(NpgsqlConnection db, int entity, Func<string, string> rewrite, CancellationToken stop)
+    public static async Task RewriteAsync(
+        NpgsqlConnection db,
+        int entity,
+        Func<string, string> rewrite,
+        CancellationToken stop
+    )
     {
         var rows = new List<(string Who, string[] Documents, string[] Before)>();
-        await using (var command = new NpgsqlCommand("select who, documents, before from workbench where entity_id = $1 for update", db) { Parameters = { new() { Value = entity } } })
+        await using (
+            var command = new NpgsqlCommand(
+                "select who, documents, before from workbench where entity_id = $1 for update",
+                db
+            )
+            {
+                Parameters = { new() { Value = entity } },
+            }
+        )
         await using (var reader = await command.ExecuteReaderAsync(stop))
-            while (await reader.ReadAsync(stop)) rows.Add((reader.GetString(0), reader.GetFieldValue<string[]>(1), reader.GetFieldValue<string[]>(2)));
+            while (await reader.ReadAsync(stop))
+                rows.Add((reader.GetString(0), reader.GetFieldValue<string[]>(1), reader.GetFieldValue<string[]>(2)));
         foreach (var (who, documents, before) in rows)
         {
-            string[] now = [.. documents.Select(rewrite)], then = [.. before.Select(rewrite)];
-            if (now.AsSpan().SequenceEqual(documents) && then.AsSpan().SequenceEqual(before)) continue;
-            await using var update = new NpgsqlCommand("update workbench set documents = $3, before = $4, revision = revision + 1 where entity_id = $1 and who = $2", db)
-            { Parameters = { new() { Value = entity }, new() { Value = who }, new() { Value = now }, new() { Value = then } } };
+            string[] now = [.. documents.Select(rewrite)],
+                then = [.. before.Select(rewrite)];
+            if (now.AsSpan().SequenceEqual(documents) && then.AsSpan().SequenceEqual(before))
+                continue;
+            await using var update = new NpgsqlCommand(
+                "update workbench set documents = $3, before = $4, revision = revision + 1 where entity_id = $1 and "
+                    + "who = $2",
+                db
+            )
+            {
+                Parameters =
+                {
+                    new() { Value = entity },
+                    new() { Value = who },
+                    new() { Value = now },
+                    new() { Value = then },
+                },
+            };
             await update.ExecuteNonQueryAsync(stop);
         }
     }

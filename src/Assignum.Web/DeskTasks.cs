@@ -10,10 +10,31 @@ namespace Assignum.Web;
 /// <summary>Names the tasks that pages and the interface call.</summary>
 internal static class DeskTasks
 {
-    public static void Register(IServiceCollection services) => services
-        .AddSingleton<SignIn>().AddSingleton<CreateEntity>().AddSingleton<ImportBundle>().AddSingleton<EditSetUp>().AddSingleton<ReadChanges>().AddSingleton<PublishDraft>().AddSingleton<ViewSetUp>()
-        .AddSingleton<CompareSetUps>().AddSingleton<KeepDrafts>().AddSingleton<MergeDrafts>().AddSingleton<ReadCoverage>().AddSingleton<BringSheet>().AddSingleton<OpenLine>().AddSingleton<BringChart>().AddSingleton<KeepOpenings>().AddSingleton<ReadAccounts>()
-        .AddSingleton<Rehearse>().AddSingleton<ShowPattern>().AddSingleton<Workbench>().AddSingleton<TaxUse>().AddSingleton<PostEvents>().AddSingleton<ReadJournal>().AddSingleton<DemoLoader>();
+    public static void Register(IServiceCollection services) =>
+        services
+            .AddSingleton<SignIn>()
+            .AddSingleton<CreateEntity>()
+            .AddSingleton<ImportBundle>()
+            .AddSingleton<EditSetUp>()
+            .AddSingleton<ReadChanges>()
+            .AddSingleton<PublishDraft>()
+            .AddSingleton<ViewSetUp>()
+            .AddSingleton<CompareSetUps>()
+            .AddSingleton<KeepDrafts>()
+            .AddSingleton<MergeDrafts>()
+            .AddSingleton<ReadCoverage>()
+            .AddSingleton<BringSheet>()
+            .AddSingleton<OpenLine>()
+            .AddSingleton<BringChart>()
+            .AddSingleton<KeepOpenings>()
+            .AddSingleton<ReadAccounts>()
+            .AddSingleton<Rehearse>()
+            .AddSingleton<ShowPattern>()
+            .AddSingleton<Workbench>()
+            .AddSingleton<TaxUse>()
+            .AddSingleton<PostEvents>()
+            .AddSingleton<ReadJournal>()
+            .AddSingleton<DemoLoader>();
 }
 
 /// <summary>Sizes that requests may have, in bytes.</summary>

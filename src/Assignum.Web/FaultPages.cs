@@ -19,40 +19,70 @@ internal sealed partial class FaultPages(RequestDelegate next, ILogger<FaultPage
         catch (Exception e) when (!http.Response.HasStarted)
         {
             var (status, title, code, message) = Explain(e);
-            if (status >= 500) LogFailed(e, http.Request.Method, http.Request.Path, status);
+            if (status >= 500)
+                LogFailed(e, http.Request.Method, http.Request.Path, status);
             http.Response.Clear();
-            if (status == 503) http.Response.Headers.RetryAfter = "5";
-            if (http.Request.Path.StartsWithSegments("/api")) await ApiProblem.WriteAsync(http, status, title, [new(code, message)]);
-            else await PageAsync(http, status, title, message);
+            if (status == 503)
+                http.Response.Headers.RetryAfter = "5";
+            if (http.Request.Path.StartsWithSegments("/api"))
+                await ApiProblem.WriteAsync(http, status, title, [new(code, message)]);
+            else
+                await PageAsync(http, status, title, message);
         }
     }
 
-    private static (int Status, string Title, string Code, string Message) Explain(Exception e) => e switch
-    {
-        BadHttpRequestException bad => (bad.StatusCode, "The request cannot be read", "bad-request", bad.StatusCode == 413 ? "The request is larger than is taken here." : "The request is malformed: look at the values in its address, and at its end if it was cut off."),
-        _ when IsDatabaseAway(e) => (503, "The database does not answer", "database-away", "The database cannot be reached just now. Nothing was changed. Try again in a moment."),
-        _ => (500, "Something broke", "broken", "A fault of the program. Nothing of this request was kept; the fault is in the log."),
-    };
+    private static (int Status, string Title, string Code, string Message) Explain(Exception e) =>
+        e switch
+        {
+            BadHttpRequestException bad => (
+                bad.StatusCode,
+                "The request cannot be read",
+                "bad-request",
+                bad.StatusCode == 413
+                    ? "The request is larger than is taken here."
+                    : "The request is malformed: look at the values in its address, and at its end if it was cut off."
+            ),
+            _ when IsDatabaseAway(e) => (
+                503,
+                "The database does not answer",
+                "database-away",
+                "The database cannot be reached just now. Nothing was changed. Try again in a moment."
+            ),
+            _ => (
+                500,
+                "Something broke",
+                "broken",
+                "A fault of the program. Nothing of this request was kept; the fault is in the log."
+            ),
+        };
 
-    // The server's own words for going down are 57P0x; everything that is not an answer of the server is a lost connection.
-    private static bool IsDatabaseAway(Exception? e) => e switch
-    {
-        null => false,
-        PostgresException p => p.SqlState.StartsWith("57P0", StringComparison.Ordinal) || p.SqlState.StartsWith("08", StringComparison.Ordinal) || p.SqlState == "53300",
-        NpgsqlException or TimeoutException => true,
-        _ => IsDatabaseAway(e.InnerException),
-    };
+    // The server's own words for going down are 57P0x; everything that is not an answer of the server is a lost
+    // connection.
+    private static bool IsDatabaseAway(Exception? e) =>
+        e switch
+        {
+            null => false,
+            PostgresException p => p.SqlState.StartsWith("57P0", StringComparison.Ordinal)
+                || p.SqlState.StartsWith("08", StringComparison.Ordinal)
+                || p.SqlState == "53300",
+            NpgsqlException or TimeoutException => true,
+            _ => IsDatabaseAway(e.InnerException),
+        };
 
     // No layout, no database: it must work when nothing else does.
     private static async Task PageAsync(HttpContext http, int status, string title, string message)
     {
         http.Response.StatusCode = status;
         http.Response.ContentType = "text/html; charset=utf-8";
-        await http.Response.WriteAsync($"""
+        await http.Response.WriteAsync(
+            $"""
             <!doctype html><html lang="en"><head><meta charset="utf-8"><title>{title} · Assignum</title>
             <link rel="stylesheet" href="/lib/bootstrap.min.css"><link rel="stylesheet" href="/css/assignum.css"></head>
-            <body class="plain-page"><main class="notice"><p class="brand-dark">Assignum</p><h1>{title}</h1><p>{message}</p><p><a href="">Try again</a></p></main></body></html>
-            """);
+            <body class="plain-page"><main class="notice"><p
+              class="brand-dark">Assignum</p><h1>{title}</h1><p>{message}</p><p><a href="">Try
+              again</a></p></main></body></html>
+            """
+        );
     }
 
     [LoggerMessage(LogLevel.Error, "{Method} {Path} answered {Status}")]

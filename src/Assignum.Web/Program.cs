@@ -6,14 +6,19 @@ using Assignum.Web.Api;
 using Assignum.Web.Start;
 using Microsoft.AspNetCore.Authentication.Cookies;
 using Microsoft.AspNetCore.DataProtection;
+using Microsoft.AspNetCore.DataProtection.KeyManagement;
 using Microsoft.AspNetCore.Http.Features;
+using Microsoft.Extensions.Options;
 using Serilog;
 
 var builder = WebApplication.CreateBuilder(args);
-builder.Host.UseSerilog((_, log) => log
-    .MinimumLevel.Information()
-    .MinimumLevel.Override("Microsoft.AspNetCore", Serilog.Events.LogEventLevel.Warning)
-    .WriteTo.Console(formatProvider: System.Globalization.CultureInfo.InvariantCulture));
+builder.Host.UseSerilog(
+    (_, log) =>
+        log
+            .MinimumLevel.Information()
+            .MinimumLevel.Override("Microsoft.AspNetCore", Serilog.Events.LogEventLevel.Warning)
+            .WriteTo.Console(formatProvider: System.Globalization.CultureInfo.InvariantCulture)
+);
 var options = StartOptions.From(builder.Configuration);
 builder.Services.AddSingleton(options);
 builder.Services.AddSingleton(new Database(options.Connection));
@@ -35,24 +40,44 @@ builder.Services.Configure<FormOptions>(f =>
 });
 
 builder.Services.AddDataProtection().SetApplicationName("Assignum");
-builder.Services.AddSingleton<Microsoft.Extensions.Options.IConfigureOptions<Microsoft.AspNetCore.DataProtection.KeyManagement.KeyManagementOptions>, DatabaseKeyRing>();
-builder.Services.AddAuthentication(CookieAuthenticationDefaults.AuthenticationScheme)
+builder.Services.AddSingleton<IConfigureOptions<KeyManagementOptions>, DatabaseKeyRing>();
+builder
+    .Services.AddAuthentication(CookieAuthenticationDefaults.AuthenticationScheme)
     .AddCookie(SessionCookie.Configure)
-    .AddScheme<Microsoft.AspNetCore.Authentication.AuthenticationSchemeOptions, ApiKeyHandler>(ApiKeyHandler.Scheme, null);
-builder.Services.AddAuthorizationBuilder()
-    .SetFallbackPolicy(new Microsoft.AspNetCore.Authorization.AuthorizationPolicyBuilder(CookieAuthenticationDefaults.AuthenticationScheme).RequireAuthenticatedUser().Build())
+    .AddScheme<Microsoft.AspNetCore.Authentication.AuthenticationSchemeOptions, ApiKeyHandler>(
+        ApiKeyHandler.Scheme,
+        null
+    );
+builder
+    .Services.AddAuthorizationBuilder()
+    .SetFallbackPolicy(
+        new Microsoft.AspNetCore.Authorization.AuthorizationPolicyBuilder(
+            CookieAuthenticationDefaults.AuthenticationScheme
+        )
+            .RequireAuthenticatedUser()
+            .Build()
+    )
     .AddPolicy(ApiKeyHandler.Scheme, p => p.AddAuthenticationSchemes(ApiKeyHandler.Scheme).RequireAuthenticatedUser());
-builder.Services.AddAntiforgery(a => { a.Cookie.Name = "assignum-form"; a.Cookie.SameSite = SameSiteMode.Strict; a.HeaderName = "X-Form-Token"; });
+builder.Services.AddAntiforgery(a =>
+{
+    a.Cookie.Name = "assignum-form";
+    a.Cookie.SameSite = SameSiteMode.Strict;
+    a.HeaderName = "X-Form-Token";
+});
 builder.Services.AddHttpContextAccessor();
 builder.Services.AddRazorPages(p => p.Conventions.AllowAnonymousToPage("/SignIn").AllowAnonymousToPage("/Problem"));
 builder.Services.ConfigureHttpJsonOptions(j => ApiJson.Configure(j.SerializerOptions));
+
 // A value of the wrong kind in an address is answered like any other fault (FaultPages).
 builder.Services.Configure<RouteHandlerOptions>(r => r.ThrowOnBadRequest = true);
 builder.Services.AddOpenApi("v1");
 builder.Services.AddResponseCompression();
 
 // Before anything else reads the database: the keys of cookies are in it.
-try { Database.Migrate(options.OwnerConnection); }
+try
+{
+    Database.Migrate(options.OwnerConnection);
+}
 catch (Exception e) when (e is Npgsql.NpgsqlException or InvalidOperationException)
 {
     Console.Error.WriteLine($"The database cannot be used: {e.Message}");
@@ -63,7 +88,9 @@ var app = builder.Build();
 app.UseMiddleware<FaultPages>();
 app.UseSecurityHeaders(SecurityHeaders.Policy);
 app.UseResponseCompression();
-app.UseStaticFiles(new StaticFileOptions { OnPrepareResponse = c => c.Context.Response.Headers.CacheControl = "public, max-age=3600" });
+app.UseStaticFiles(
+    new StaticFileOptions { OnPrepareResponse = c => c.Context.Response.Headers.CacheControl = "public, max-age=3600" }
+);
 app.UseRouting();
 app.UseAuthentication();
 app.UseAuthorization();

@@ -14,20 +14,40 @@ public class ExamplesAndEdits
     [Fact]
     public void Every_kind_has_an_example_or_says_which_record_it_lacks()
     {
-        var full = new CompiledSetUp(Shop with
-        {
-            Accounts = [.. Shop.Accounts.Select(a => a.Number == "1100" ? a with { Revalue = true } : a), Account("3000", AccountClass.Equity)], OtherEntities = ["OTHER"],
-            Items = [.. Shop.Items, new("MADE", "Made", Groups.ItemNature.Goods, true, null, "standard"), new("HAND", "Labour", Groups.ItemNature.Labour, false, null, "standard")],
-            Parties = [new("ANN", "Ann", Groups.PartyKind.Customer, null, null, "domestic"), new("BOB", "Bob", Groups.PartyKind.Supplier, null, null, "domestic")],
-            Locations = [new("CORK", "Cork"), new("UTR", "Utrecht")], Channels = [new("WEB", "Web")], Methods = [new("BANK", "Bank"), new("CARD", "Card")],
-            Projects = [new("SITE", "Site", Recognise: Groups.Recognise.ByCostShare)],
-        });
+        var full = new CompiledSetUp(
+            Shop with
+            {
+                Accounts =
+                [
+                    .. Shop.Accounts.Select(a => a.Number == "1100" ? a with { Revalue = true } : a),
+                    Account("3000", AccountClass.Equity),
+                ],
+                OtherEntities = ["OTHER"],
+                Items =
+                [
+                    .. Shop.Items,
+                    new("MADE", "Made", Groups.ItemNature.Goods, true, null, "standard"),
+                    new("HAND", "Labour", Groups.ItemNature.Labour, false, null, "standard"),
+                ],
+                Parties =
+                [
+                    new("ANN", "Ann", Groups.PartyKind.Customer, null, null, "domestic"),
+                    new("BOB", "Bob", Groups.PartyKind.Supplier, null, null, "domestic"),
+                ],
+                Locations = [new("CORK", "Cork"), new("UTR", "Utrecht")],
+                Channels = [new("WEB", "Web")],
+                Methods = [new("BANK", "Bank"), new("CARD", "Card")],
+                Projects = [new("SITE", "Site", Recognise: Groups.Recognise.ByCostShare)],
+            }
+        );
         foreach (var kind in EventKinds.All)
         {
             var (example, lacks) = Examples.Of(kind, full, Day);
             lacks.ShouldBeNull(kind.Name);
             // The form is sound: no unknown record, no missing field. (Whether it lands is the set-up's business.)
-            new EntryBuilder(full, (_, _) => full).Build(example!).Errors.ShouldAllBe(e => e.Code == "unresolved" || e.Code == "no-tax-code", kind.Name);
+            new EntryBuilder(full, (_, _) => full)
+                .Build(example!)
+                .Errors.ShouldAllBe(e => e.Code == "unresolved" || e.Code == "no-tax-code", kind.Name);
         }
         var empty = new CompiledSetUp(SetUpDefaults.Empty(new Entity("NEW", "New", "EUR")));
         Examples.Of(EventKinds.Find("sales-invoice")!, empty, Day).ShouldBe((null, "a customer"));
@@ -35,8 +55,7 @@ public class ExamplesAndEdits
     }
 
     [Fact]
-    public void Kinds_are_each_in_one_family() =>
-        EventKinds.Families.SelectMany(f => f.Kinds).ShouldBe(EventKinds.All);
+    public void Kinds_are_each_in_one_family() => EventKinds.Families.SelectMany(f => f.Kinds).ShouldBe(EventKinds.All);
 
     [Fact]
     public void A_life_cycle_shows_running_balances_and_which_accounts_between_come_to_zero()
@@ -44,8 +63,32 @@ public class ExamplesAndEdits
         // Received at 420, invoiced at 430: what was received is settled, 10 is variance.
         var setUp = new CompiledSetUp(Shop);
         var builder = new EntryBuilder(setUp);
-        var received = builder.Build(Event("goods-received", e => e.Party = "SUPP", new Events.EventLine { Item = "GAUGE", Quantity = 10, UnitCost = 42 }));
-        var invoiced = builder.Build(Event("supplier-invoice", e => e.Party = "SUPP", new Events.EventLine { Item = "GAUGE", Quantity = 10, UnitPrice = 43, ReceiptCost = 420, TaxCode = "P" }));
+        var received = builder.Build(
+            Event(
+                "goods-received",
+                e => e.Party = "SUPP",
+                new Events.EventLine
+                {
+                    Item = "GAUGE",
+                    Quantity = 10,
+                    UnitCost = 42,
+                }
+            )
+        );
+        var invoiced = builder.Build(
+            Event(
+                "supplier-invoice",
+                e => e.Party = "SUPP",
+                new Events.EventLine
+                {
+                    Item = "GAUGE",
+                    Quantity = 10,
+                    UnitPrice = 43,
+                    ReceiptCost = 420,
+                    TaxCode = "P",
+                }
+            )
+        );
         received.Errors.Concat(invoiced.Errors).ShouldBeEmpty();
         var accounts = LifeCycle.Of([received.Entry, null, invoiced.Entry]).ToDictionary(a => a.Number);
         accounts["2150"].Lines.ShouldBe([new TLine(1, 0, 420, -420), new TLine(3, 420, 0, 0)]);
@@ -63,12 +106,17 @@ public class ExamplesAndEdits
         Reach.Idle(setUp).Keys.ShouldBe([Purposes.ShippedNotInvoiced, Purposes.PurchaseDiscount]);
         Reach.Idle(periodic)[Purposes.CostOfSales].ShouldBe("stock-method periodic");
         Reach.Needed(periodic).ShouldContain(Purposes.Stock);
-        var shipped = Event("goods-shipped", e => e.Party = "CUST", new Events.EventLine { Item = "GAUGE", UnitCost = 5 });
+        var shipped = Event(
+            "goods-shipped",
+            e => e.Party = "CUST",
+            new Events.EventLine { Item = "GAUGE", UnitCost = 5 }
+        );
         new EntryBuilder(setUp).Build(shipped).Outcome.ShouldBe("posted");
         new EntryBuilder(periodic).Build(shipped).Outcome.ShouldBe("nothing");
     }
 
-    private static string?[] Cell(SetUp setUp, string standing) => Parts.TaxMatrix.Write(setUp).First(r => r[0] == standing && r[2] == "output");
+    private static string?[] Cell(SetUp setUp, string standing) =>
+        Parts.TaxMatrix.Write(setUp).First(r => r[0] == standing && r[2] == "output");
 
     [Fact]
     public void An_edit_against_what_was_seen_is_made_and_turned_back()
@@ -88,15 +136,30 @@ public class ExamplesAndEdits
     public void An_edit_of_what_somebody_else_changed_is_refused_cell_by_cell()
     {
         var seen = Parts.Parties.Write(Shop)[0];
-        var theirs = Shop with { Parties = [.. Shop.Parties.Select(p => p.Code == seen[0] ? p with { Country = "NL" } : p)] };
+        var theirs = Shop with
+        {
+            Parties = [.. Shop.Parties.Select(p => p.Code == seen[0] ? p with { Country = "NL" } : p)],
+        };
         var mine = SetUpEdit.Row(Parts.Parties, seen, new Dictionary<string, string?> { ["name"] = "New name" });
         var fault = SetUpEdit.Plan(theirs, [mine], (_, _) => false).Faults.ShouldHaveSingleItem();
         (fault.Code, fault.Column).ShouldBe(("changed-meanwhile", "country"));
         fault.Message.ShouldContain("to 'NL'");
 
-        SetUpEdit.Plan(Shop, [new RowChange(Parts.Parties, ChangeKind.Added, seen[0]!, null, seen)], (_, _) => false).Faults.ShouldHaveSingleItem().Code.ShouldBe("exists");
-        SetUpEdit.Plan(Shop, [new RowChange(Parts.Parties, ChangeKind.Removed, seen[0]!, seen, null)], (_, _) => true).Faults.ShouldContain(f => f.Code == "in-use");
-        var orphan = SetUpEdit.Row(Parts.Items, Parts.Items.Write(Shop)[0], new Dictionary<string, string?> { ["group"] = "NOWHERE" });
-        SetUpEdit.Plan(Shop, [orphan], (_, _) => false).Faults.ShouldHaveSingleItem().Code.ShouldBe("unknown-reference");
+        SetUpEdit
+            .Plan(Shop, [new RowChange(Parts.Parties, ChangeKind.Added, seen[0]!, null, seen)], (_, _) => false)
+            .Faults.ShouldHaveSingleItem()
+            .Code.ShouldBe("exists");
+        SetUpEdit
+            .Plan(Shop, [new RowChange(Parts.Parties, ChangeKind.Removed, seen[0]!, seen, null)], (_, _) => true)
+            .Faults.ShouldContain(f => f.Code == "in-use");
+        var orphan = SetUpEdit.Row(
+            Parts.Items,
+            Parts.Items.Write(Shop)[0],
+            new Dictionary<string, string?> { ["group"] = "NOWHERE" }
+        );
+        SetUpEdit
+            .Plan(Shop, [orphan], (_, _) => false)
+            .Faults.ShouldHaveSingleItem()
+            .Code.ShouldBe("unknown-reference");
     }
 }

@@ -10,7 +10,8 @@ using static Assignum.Core.Tests.Books;
 namespace Assignum.Core.Tests;
 
 /// <summary>
-/// Companies at random whose books are kept: every purpose lands somewhere, another entity is charged, documents stay open until they are
+/// Companies at random whose books are kept: every purpose lands somewhere, another entity is charged, documents stay
+/// open until they are
 /// settled, and some accounts are particular about what they take, so that guards have something to refuse.
 /// </summary>
 internal sealed class RandomCompanies
@@ -18,7 +19,19 @@ internal sealed class RandomCompanies
     /// <summary>What guards refuse with.</summary>
     public static readonly IReadOnlySet<string> Refusals = new HashSet<string>
     {
-        "account-missing", "account-heading", "account-archived", "tripwire-written", "class", "control-needed", "control-account", "hand-entries", "party-kind", "dimension-required", "dimension-forbidden", "currency", "tax-use",
+        "account-missing",
+        "account-heading",
+        "account-archived",
+        "tripwire-written",
+        "class",
+        "control-needed",
+        "control-account",
+        "hand-entries",
+        "party-kind",
+        "dimension-required",
+        "dimension-forbidden",
+        "currency",
+        "tax-use",
     };
 
     private readonly EntryBuilder builder;
@@ -30,33 +43,68 @@ internal sealed class RandomCompanies
     private RandomCompanies(SetUp setUp, int seed)
     {
         (SetUp, this.seed, random) = (setUp, seed, new Random(seed));
-        var other = new CompiledSetUp(Group with { Entity = new Entity("OTHER", "Other", "EUR"), OtherEntities = [setUp.Entity.Code] });
+        var other = new CompiledSetUp(
+            Group with
+            {
+                Entity = new Entity("OTHER", "Other", "EUR"),
+                OtherEntities = [setUp.Entity.Code],
+            }
+        );
         builder = new EntryBuilder(new CompiledSetUp(setUp), (entity, _) => entity == "OTHER" ? other : null, register);
     }
 
     public SetUp SetUp { get; }
 
     /// <summary>Companies over the set-ups that <see cref="AlwaysHolds"/> makes.</summary>
-    public static Gen<RandomCompanies> All => Gen.Select(AlwaysHolds.SetUps, Gen.Int[0, int.MaxValue]).Select((setUp, seed) => new RandomCompanies(Particular(setUp, new Random(seed)), seed));
+    public static Gen<RandomCompanies> All =>
+        Gen.Select(AlwaysHolds.SetUps, Gen.Int[0, int.MaxValue])
+            .Select((setUp, seed) => new RandomCompanies(Particular(setUp, new Random(seed)), seed));
 
     /// <summary>The same with policies at random, some not registered for tax.</summary>
-    public static Gen<RandomCompanies> Any => Gen.Select(AlwaysHolds.SetUps, Gen.Int[0, int.MaxValue]).Select((setUp, seed) =>
-    {
-        var random = new Random(seed);
-        var policies = Policies.Known.Where(p => p.Value.Count > 0).Select(p => new PolicyRow(p.Key, p.Value[random.Next(p.Value.Count)])).ToList();
-        return new RandomCompanies(Particular(setUp, random) with { Policies = policies, Entity = setUp.Entity with { TaxRegistered = random.Next(5) > 0 } }, seed);
-    });
+    public static Gen<RandomCompanies> Any =>
+        Gen.Select(AlwaysHolds.SetUps, Gen.Int[0, int.MaxValue])
+            .Select(
+                (setUp, seed) =>
+                {
+                    var random = new Random(seed);
+                    var policies = Policies
+                        .Known.Where(p => p.Value.Count > 0)
+                        .Select(p => new PolicyRow(p.Key, p.Value[random.Next(p.Value.Count)]))
+                        .ToList();
+                    return new RandomCompanies(
+                        Particular(setUp, random) with
+                        {
+                            Policies = policies,
+                            Entity = setUp.Entity with { TaxRegistered = random.Next(5) > 0 },
+                        },
+                        seed
+                    );
+                }
+            );
 
     /// <summary>The same company, nothing posted yet, with the rows of every list in another order.</summary>
     public RandomCompanies Shuffled()
     {
         var other = new Random(seed + 1);
         IReadOnlyList<T> Mixed<T>(IReadOnlyList<T> rows) => [.. rows.OrderBy(_ => other.Next())];
-        return new RandomCompanies(SetUp with
-        {
-            Accounts = Mixed(SetUp.Accounts), Assignments = Mixed(SetUp.Assignments), Groups = Mixed(SetUp.Groups), Ladders = Mixed(SetUp.Ladders), Items = Mixed(SetUp.Items), Parties = Mixed(SetUp.Parties),
-            Projects = Mixed(SetUp.Projects), TaxCodes = Mixed(SetUp.TaxCodes), TaxRates = Mixed(SetUp.TaxRates), TaxMatrix = Mixed(SetUp.TaxMatrix), Borrows = Mixed(SetUp.Borrows), Policies = Mixed(SetUp.Policies),
-        }, seed);
+        return new RandomCompanies(
+            SetUp with
+            {
+                Accounts = Mixed(SetUp.Accounts),
+                Assignments = Mixed(SetUp.Assignments),
+                Groups = Mixed(SetUp.Groups),
+                Ladders = Mixed(SetUp.Ladders),
+                Items = Mixed(SetUp.Items),
+                Parties = Mixed(SetUp.Parties),
+                Projects = Mixed(SetUp.Projects),
+                TaxCodes = Mixed(SetUp.TaxCodes),
+                TaxRates = Mixed(SetUp.TaxRates),
+                TaxMatrix = Mixed(SetUp.TaxMatrix),
+                Borrows = Mixed(SetUp.Borrows),
+                Policies = Mixed(SetUp.Policies),
+            },
+            seed
+        );
     }
 
     /// <summary>The next event that comes, and what is made of it; what is posted stays in the books.</summary>
@@ -67,13 +115,16 @@ internal sealed class RandomCompanies
     }
 
     /// <summary>Whether a guard refused it.</summary>
-    public static bool Guarded(EntryResult result) => result.Entry is { Refused: true } entry && entry.Remarks.Any(r => r.Severity == Severity.Error && Refusals.Contains(r.Code));
+    public static bool Guarded(EntryResult result) =>
+        result.Entry is { Refused: true } entry
+        && entry.Remarks.Any(r => r.Severity == Severity.Error && Refusals.Contains(r.Code));
 
     /// <summary>What is made of an event that came elsewhere; what is posted stays in the books.</summary>
     public EntryResult Take(BusinessEvent source)
     {
         var result = builder.Build(source);
-        if (result.Outcome == "posted") register.Add(result.Entry!);
+        if (result.Outcome == "posted")
+            register.Add(result.Entry!);
         return result;
     }
 
@@ -81,30 +132,56 @@ internal sealed class RandomCompanies
     private static SetUp Particular(SetUp setUp, Random random)
     {
         var have = setUp.Assignments.Select(a => a.Identity).ToHashSet();
-        // Accounts of short entries are particular more often than those of long ones, so that of both kinds enough is posted and enough refused.
-        static int Often(Account account) => account.Control switch
-        {
-            Control.None => 200,
-            Control.Payables or Control.Tax or Control.Receipts => 110,
-            Control.Bank or Control.Clearing or Control.Intercompany or Control.GiftCards or Control.Deposits => 28,
-            _ => 40,
-        };
-        Account Terms(Account account) => random.Next(Often(account)) switch
-        {
-            0 => account with { Status = RecordStatus.Archived },
-            1 => account with { DimensionRules = "team=required" },
-            2 => account with { Currency = "USD" },
-            3 => account with { PartyKinds = random.Next(2) == 0 ? PartyKinds.Customers : PartyKinds.Suppliers },
-            4 or 5 => account with { TaxAdmits = (TaxAdmits)random.Next(4) },
-            6 => account with { HandEntries = HandEntries.Refuse },
-            7 or 8 => account with { DimensionRules = "team=forbidden" },
-            < 16 => account with { Capital = true },
-            _ => account,
-        };
+        // Accounts of short entries are particular more often than those of long ones, so that of both kinds enough is
+        // posted and enough refused.
+        static int Often(Account account) =>
+            account.Control switch
+            {
+                Control.None => 200,
+                Control.Payables or Control.Tax or Control.Receipts => 110,
+                Control.Bank or Control.Clearing or Control.Intercompany or Control.GiftCards or Control.Deposits => 28,
+                _ => 40,
+            };
+        Account Terms(Account account) =>
+            random.Next(Often(account)) switch
+            {
+                0 => account with { Status = RecordStatus.Archived },
+                1 => account with { DimensionRules = "team=required" },
+                2 => account with { Currency = "USD" },
+                3 => account with { PartyKinds = random.Next(2) == 0 ? PartyKinds.Customers : PartyKinds.Suppliers },
+                4 or 5 => account with { TaxAdmits = (TaxAdmits)random.Next(4) },
+                6 => account with { HandEntries = HandEntries.Refuse },
+                7 or 8 => account with { DimensionRules = "team=forbidden" },
+                < 16 => account with { Capital = true },
+                _ => account,
+            };
         return setUp with
         {
-            Accounts = [.. setUp.Accounts.Select(a => a.Kind == AccountKind.Posting ? Terms(a) : a).Select(a => a.Control == Control.None || random.Next(3) > 0 ? a : a with { Revalue = true, HandEntries = (HandEntries)random.Next(3) })],
-            Projects = [.. setUp.Projects.Select(p => p.Code == "J1" ? p with { Recognise = random.Next(2) == 0 ? Recognise.ByCostShare : Recognise.OnCompletion } : p)],
+            Accounts =
+            [
+                .. setUp
+                    .Accounts.Select(a => a.Kind == AccountKind.Posting ? Terms(a) : a)
+                    .Select(a =>
+                        a.Control == Control.None || random.Next(3) > 0
+                            ? a
+                            : a with
+                            {
+                                Revalue = true,
+                                HandEntries = (HandEntries)random.Next(3),
+                            }
+                    ),
+            ],
+            Projects =
+            [
+                .. setUp.Projects.Select(p =>
+                    p.Code == "J1"
+                        ? p with
+                        {
+                            Recognise = random.Next(2) == 0 ? Recognise.ByCostShare : Recognise.OnCompletion,
+                        }
+                        : p
+                ),
+            ],
             Parties = [.. setUp.Parties.Select(p => p with { Kind = (PartyKind)random.Next(4) })],
             Assignments = [.. setUp.Assignments, .. Group.Assignments.Where(a => have.Add(a.Identity))],
         };
@@ -122,14 +199,24 @@ internal sealed class RandomCompanies
         {
             foreach (var line in entry.Lines)
             {
-                if (line.Document is not (Control.Receivables or Control.Payables) || line.Context.Party is not { } party || (line.Context.Reference ?? entry.Reference) is not { } reference) continue;
+                if (
+                    line.Document is not (Control.Receivables or Control.Payables)
+                    || line.Context.Party is not { } party
+                    || (line.Context.Reference ?? entry.Reference) is not { } reference
+                )
+                    continue;
                 var currency = line.DocumentCurrency(entry.Currency);
                 var key = (line.Document, party, reference);
-                if (!open.TryGetValue(key, out var known)) Documents.Add((line.Document, party, reference, currency));
-                open[key] = (known ?? new OpenDocument(line.Account, line.Rate ?? 1, 0, currency)) with { Open = Math.Abs((known?.Open ?? 0) + (line.DocumentSigned ?? 0)) };
+                if (!open.TryGetValue(key, out var known))
+                    Documents.Add((line.Document, party, reference, currency));
+                open[key] = (known ?? new OpenDocument(line.Account, line.Rate ?? 1, 0, currency)) with
+                {
+                    Open = Math.Abs((known?.Open ?? 0) + (line.DocumentSigned ?? 0)),
+                };
             }
         }
 
-        public OpenDocument? Find(Control subledger, string party, string reference) => open.GetValueOrDefault((subledger, party, reference));
+        public OpenDocument? Find(Control subledger, string party, string reference) =>
+            open.GetValueOrDefault((subledger, party, reference));
     }
 }

@@ -11,7 +11,8 @@ using CsCheck;
 
 namespace Assignum.Formats.Tests;
 
-/// <summary>Files and JSON as careless and as hostile senders make them: a clear fault each, never an exception.</summary>
+/// <summary>Files and JSON as careless and as hostile senders make them: a clear fault each, never an
+/// exception.</summary>
 public class BadFiles
 {
     private static readonly int Times = Environment.GetEnvironmentVariable("ASSIGNUM_LONG") is null ? 1 : 30;
@@ -43,23 +44,59 @@ public class BadFiles
 
     [Theory]
     [InlineData("accounts.csv", "number,name,class,kind\n1000,Cash,treasure,posting\n", 2, "class", "unknown-word")]
-    [InlineData("accounts.csv", "number,name,class,kind\n1000,Cash,asset,posting\n1000,Cash,asset,posting\n", 3, "number", "duplicate-key")]
+    [InlineData(
+        "accounts.csv",
+        "number,name,class,kind\n1000,Cash,asset,posting\n1000,Cash,asset,posting\n",
+        3,
+        "number",
+        "duplicate-key"
+    )]
     [InlineData("accounts.csv", "number,name,class,kind,parent\n1000,Cash,asset,heading,1000\n", 2, "parent", "cycle")]
-    [InlineData("accounts.csv", "number,name,class,kind,currency\n1000,Cash,asset,posting,DOUBLOON\n", 2, "currency", "unknown-currency")]
-    [InlineData("accounts.csv", "number,name,class,kind,parent\n1000,A,asset,posting,\n1010,B,asset,posting,1000\n", 3, "parent", "not-a-heading")]
+    [InlineData(
+        "accounts.csv",
+        "number,name,class,kind,currency\n1000,Cash,asset,posting,DOUBLOON\n",
+        2,
+        "currency",
+        "unknown-currency"
+    )]
+    [InlineData(
+        "accounts.csv",
+        "number,name,class,kind,parent\n1000,A,asset,posting,\n1010,B,asset,posting,1000\n",
+        3,
+        "parent",
+        "not-a-heading"
+    )]
     [InlineData("accounts.csv", "number,class,kind\n1000,asset,posting\n", 1, "name", "missing-column")]
-    [InlineData("accounts.csv", "number,name,class,kind,colour\n1000,Cash,asset,posting,red\n", 2, "", "unknown-column")]
+    [InlineData(
+        "accounts.csv",
+        "number,name,class,kind,colour\n1000,Cash,asset,posting,red\n",
+        2,
+        "",
+        "unknown-column"
+    )]
     [InlineData("accounts.csv", "number,name,class,kind\n1000,Cash,asset\n", 2, "", "ragged-row")]
     [InlineData("accounts.csv", "", 0, "", "empty-file")]
     [InlineData("groups.csv", "kind,code,name,parent\nitem,A,A,B\nitem,B,B,A\n", 2, "parent", "cycle")]
     [InlineData("groups.csv", "kind,code,name,parent\nitem,A,A,NOWHERE\n", 2, "parent", "unknown-reference")]
-    [InlineData("items.csv", "code,name,nature,stocked,standard_cost\nA,A,goods,yes,1234567890123456789012345678901234567890\n", 2, "standard_cost", "bad-number")]
+    [InlineData(
+        "items.csv",
+        "code,name,nature,stocked,standard_cost\nA,A,goods,yes,1234567890123456789012345678901234567890\n",
+        2,
+        "standard_cost",
+        "bad-number"
+    )]
     [InlineData("items.csv", "code,name,nature,stocked\nA,A,service,yes\n", 2, "stocked", "not-goods")]
     [InlineData("periods.csv", "from,to,status\n2026-02-30,2026-03-01,open\n", 2, "from", "bad-date")]
     [InlineData("assignments.csv", "purpose,account\nsales-revenu,4000\n", 2, "purpose", "unknown-purpose")]
     [InlineData("ladders.csv", "purpose,position,rung\nsales-revenue,1,item+colour\n", 2, "rung", "bad-rung")]
     [InlineData("policies.csv", "policy,value\ncost-timing,whenever\n", 2, "value", "unknown-word")]
-    [InlineData("tax-codes.csv", "code,name,direction,category,deductible\nX,X,input,S,1.5\n", 2, "deductible", "out-of-range")]
+    [InlineData(
+        "tax-codes.csv",
+        "code,name,direction,category,deductible\nX,X,input,S,1.5\n",
+        2,
+        "deductible",
+        "out-of-range"
+    )]
     [InlineData("riddles.csv", "a,b\n1,2\n", 0, "", "unknown-file")]
     public void A_fault_names_file_line_and_column(string file, string text, int row, string column, string code)
     {
@@ -70,18 +107,33 @@ public class BadFiles
 
     [Fact]
     public void An_assignment_off_its_ladder_is_told_the_nearest_rung() =>
-        Import(("accounts.csv", "number,name,class,kind\n4000,Sales,revenue,posting\n"), ("items.csv", "code,name,nature,stocked\nA,A,goods,yes\n"), ("locations.csv", "code,name\nL,L\n"),
-            ("assignments.csv", "purpose,account,item,location\nsales-revenue,4000,A,L\n")).ShouldHaveSingleItem().Message.ShouldContain("the nearest is item.");
+        Import(
+                ("accounts.csv", "number,name,class,kind\n4000,Sales,revenue,posting\n"),
+                ("items.csv", "code,name,nature,stocked\nA,A,goods,yes\n"),
+                ("locations.csv", "code,name\nL,L\n"),
+                ("assignments.csv", "purpose,account,item,location\nsales-revenue,4000,A,L\n")
+            )
+            .ShouldHaveSingleItem()
+            .Message.ShouldContain("the nearest is item.");
 
     [Fact]
     public void A_hundred_faults_are_named_at_once() =>
-        Import(("accounts.csv", "number,name,class,kind\n" + string.Concat(Enumerable.Range(0, 100).Select(i => $"{i},Cash,treasure,posting\n")))).Count.ShouldBe(100);
+        Import(
+            (
+                "accounts.csv",
+                "number,name,class,kind\n"
+                    + string.Concat(Enumerable.Range(0, 100).Select(i => $"{i},Cash,treasure,posting\n"))
+            )
+        )
+            .Count.ShouldBe(100);
 
     [Fact]
     public void Text_that_is_not_UTF8_is_refused()
     {
         var faults = new List<FormFault>();
-        CsvSheet.Read(Parts.Locations, new MemoryStream([.. "code,name\nL,Caf"u8, 0xE9, .. "\n"u8]), faults).ShouldBeNull();
+        CsvSheet
+            .Read(Parts.Locations, new MemoryStream([.. "code,name\nL,Caf"u8, 0xE9, .. "\n"u8]), faults)
+            .ShouldBeNull();
         faults.ShouldHaveSingleItem().Code.ShouldBe("not-utf8");
     }
 
@@ -89,13 +141,16 @@ public class BadFiles
     public void A_byte_order_mark_is_no_part_of_the_first_column()
     {
         var faults = new List<FormFault>();
-        CsvSheet.Read(Parts.Locations, new MemoryStream([0xEF, 0xBB, 0xBF, .. "code,name\nL,L\n"u8]), faults)!.Rows.Count.ShouldBe(1);
+        CsvSheet
+            .Read(Parts.Locations, new MemoryStream([0xEF, 0xBB, 0xBF, .. "code,name\nL,L\n"u8]), faults)!
+            .Rows.Count.ShouldBe(1);
         faults.ShouldBeEmpty();
     }
 
     [Fact]
     public void A_quote_that_is_never_closed_does_not_eat_the_memory() =>
-        Import(("locations.csv", "code,name\nL,\"" + new string('x', 5_000_000))).ShouldContain(f => f.Code == "cell-too-long");
+        Import(("locations.csv", "code,name\nL,\"" + new string('x', 5_000_000)))
+            .ShouldContain(f => f.Code == "cell-too-long");
 
     [Fact]
     public void A_zip_bomb_is_refused_while_it_unpacks()
@@ -106,7 +161,8 @@ public class BadFiles
             using var to = zip.CreateEntry("locations.csv").Open();
             to.Write("code,name\n"u8);
             var row = Encoding.UTF8.GetBytes(string.Concat(Enumerable.Repeat("L,Location\n", 10_000)));
-            for (var i = 0; i < 2700; i++) to.Write(row);   // 290 MB from a few hundred KB
+            for (var i = 0; i < 2700; i++)
+                to.Write(row); // 290 MB from a few hundred KB
         }
         bytes.Length.ShouldBeLessThan(2 << 20);
         bytes.Position = 0;
@@ -117,21 +173,39 @@ public class BadFiles
 
     [Fact]
     public void Bytes_at_random_are_no_bundle_and_no_exception() =>
-        Gen.Byte.Array[0, 400].Sample(bytes =>
-        {
-            var faults = new List<FormFault>();
-            Bundle.FromFile(new MemoryStream(bytes), faults);
-            return faults.Count > 0;
-        }, iter: 500 * Times);
+        Gen
+            .Byte.Array[0, 400]
+            .Sample(
+                bytes =>
+                {
+                    var faults = new List<FormFault>();
+                    Bundle.FromFile(new MemoryStream(bytes), faults);
+                    return faults.Count > 0;
+                },
+                iter: 500 * Times
+            );
 
     [Fact]
     public void Cells_at_random_never_throw() =>
-        Gen.Select(OneOf(Parts.All.ToArray()), Gen.OneOf(Gen.String, OneOf("", "asset", "yes", "1", "2026-01-01", "item", "sales-revenue", "EUR", "\u0000", "🌧", "=1+1")).Array[0, 60]).Sample((part, cells) =>
-        {
-            var width = part.Columns.Count;
-            var rows = cells.Chunk(width).Where(c => c.Length == width).Select((c, i) => (i + 2, c.Select(x => x.Length == 0 ? null : x).ToArray()));
-            SetUpRules.Check(part.Read(Empty, rows, []));
-        }, iter: 2000 * Times);
+        Gen.Select(
+                OneOf(Parts.All.ToArray()),
+                Gen.OneOf(
+                    Gen.String,
+                    OneOf("", "asset", "yes", "1", "2026-01-01", "item", "sales-revenue", "EUR", "\u0000", "🌧", "=1+1")
+                ).Array[0, 60]
+            )
+            .Sample(
+                (part, cells) =>
+                {
+                    var width = part.Columns.Count;
+                    var rows = cells
+                        .Chunk(width)
+                        .Where(c => c.Length == width)
+                        .Select((c, i) => (i + 2, c.Select(x => x.Length == 0 ? null : x).ToArray()));
+                    SetUpRules.Check(part.Read(Empty, rows, []));
+                },
+                iter: 2000 * Times
+            );
 
     [Theory]
     [InlineData("{\"date\":\"2026-02-30\"}", "date", "bad-date")]
@@ -150,21 +224,60 @@ public class BadFiles
     }
 
     [Fact]
-    public void A_name_given_twice_is_no_JSON() => Should.Throw<JsonException>(() => JsonDocument.Parse("{\"id\":\"a\",\"id\":\"b\"}", EventReader.Options));
+    public void A_name_given_twice_is_no_JSON() =>
+        Should.Throw<JsonException>(() => JsonDocument.Parse("{\"id\":\"a\",\"id\":\"b\"}", EventReader.Options));
 
     [Fact]
     public void JSON_at_random_is_read_or_refused_and_never_throws()
     {
-        var names = EventFields.OfEvent.Select(f => f.Name).Concat(["lines", "charges", "settles", "source", "id", "nonsense"]).ToArray();
-        var values = new[] { "null", "true", "0", "-1e400", "1e27", "\"x\"", "\"2026-01-01\"", "[]", "{}", "[{}]", "[[1]]", "[{\"item\":null,\"amount\":1.123456789012345678}]", "\"\\u0000\"" };
-        var builder = new EntryBuilder(new CompiledSetUp(Empty));
-        Gen.Select(OneOf(EventKinds.All.Select(k => k.Name).ToArray()), Gen.Select(OneOf(names), OneOf(values)).Array[0, 12]).Sample((kind, pairs) =>
+        var names = EventFields
+            .OfEvent.Select(f => f.Name)
+            .Concat(["lines", "charges", "settles", "source", "id", "nonsense"])
+            .ToArray();
+        var values = new[]
         {
-            var json = "{\"kind\":\"" + kind + "\"," + string.Join(',', pairs.DistinctBy(p => p.Item1).Select(p => $"\"{p.Item1}\":{p.Item2}").Append("\"date\":\"2026-01-01\"").DistinctBy(p => p.Split(':')[0])) + "}";
-            using var document = JsonDocument.Parse(json, EventReader.Options);
-            var read = EventReader.Read(document.RootElement);
-            if (read.Faults.Count == 0) builder.Build(read.Event);
-        }, iter: 3000 * Times);
+            "null",
+            "true",
+            "0",
+            "-1e400",
+            "1e27",
+            "\"x\"",
+            "\"2026-01-01\"",
+            "[]",
+            "{}",
+            "[{}]",
+            "[[1]]",
+            "[{\"item\":null,\"amount\":1.123456789012345678}]",
+            "\"\\u0000\"",
+        };
+        var builder = new EntryBuilder(new CompiledSetUp(Empty));
+        Gen.Select(
+                OneOf(EventKinds.All.Select(k => k.Name).ToArray()),
+                Gen.Select(OneOf(names), OneOf(values)).Array[0, 12]
+            )
+            .Sample(
+                (kind, pairs) =>
+                {
+                    var json =
+                        "{\"kind\":\""
+                        + kind
+                        + "\","
+                        + string.Join(
+                            ',',
+                            pairs
+                                .DistinctBy(p => p.Item1)
+                                .Select(p => $"\"{p.Item1}\":{p.Item2}")
+                                .Append("\"date\":\"2026-01-01\"")
+                                .DistinctBy(p => p.Split(':')[0])
+                        )
+                        + "}";
+                    using var document = JsonDocument.Parse(json, EventReader.Options);
+                    var read = EventReader.Read(document.RootElement);
+                    if (read.Faults.Count == 0)
+                        builder.Build(read.Event);
+                },
+                iter: 3000 * Times
+            );
     }
 
     [Theory, InlineData("{\"a\":1.0,\"b\":[1e1,null]}", "{ \"b\": [10, null], \"a\": 1, \"c\": null }")]
@@ -179,7 +292,17 @@ public class BadFiles
     public void A_list_for_a_spreadsheet_holds_no_formula()
     {
         var bytes = new MemoryStream();
-        ListWriter.Csv(["name", "amount"], [["=HYPERLINK(\"x\")", -5m], ["+1", 2m], ["plain", 3m]], bytes);
-        Encoding.UTF8.GetString(bytes.ToArray()).ShouldBe("name,amount\r\n\"'=HYPERLINK(\"\"x\"\")\",-5\r\n'+1,2\r\nplain,3\r\n");
+        ListWriter.Csv(
+            ["name", "amount"],
+            [
+                ["=HYPERLINK(\"x\")", -5m],
+                ["+1", 2m],
+                ["plain", 3m],
+            ],
+            bytes
+        );
+        Encoding
+            .UTF8.GetString(bytes.ToArray())
+            .ShouldBe("name,amount\r\n\"'=HYPERLINK(\"\"x\"\")\",-5\r\n'+1,2\r\nplain,3\r\n");
     }
 }

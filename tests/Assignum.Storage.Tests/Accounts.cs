@@ -11,17 +11,37 @@ using static Assignum.Storage.Tests.Company;
 
 namespace Assignum.Storage.Tests;
 
-/// <summary>Accounts that are renumbered, replaced, archived, deleted and brought in while a journal stands on them.</summary>
+/// <summary>Accounts that are renumbered, replaced, archived, deleted and brought in while a journal stands on
+/// them.</summary>
 public class Accounts
 {
     private static async Task<SetUpView> ViewAsync(Company company, string code, string edition = "draft") =>
         (await new ViewSetUp(company.Desk).RunAsync(company.Actor, code, edition, null, Stop)).Result!;
 
-    private static async Task<SetUp> DraftAsync(Company company, string code) => (await ViewAsync(company, code)).SetUp.SetUp;
+    private static async Task<SetUp> DraftAsync(Company company, string code) =>
+        (await ViewAsync(company, code)).SetUp.SetUp;
 
-    private static async Task<Outcome<EditResult>> CellsAsync(Company company, string code, string number, params (string Column, string? Value)[] cells) =>
-        await new EditSetUp(company.Desk).MakeAsync(company.Actor, code, "changed", null, (now, _) =>
-            [SetUpEdit.Row(Parts.Accounts, Parts.Accounts.Write(now with { Accounts = [now.Accounts.Single(a => a.Number == number)] })[0], cells.ToDictionary(c => c.Column, c => c.Value))], Stop);
+    private static async Task<Outcome<EditResult>> CellsAsync(
+        Company company,
+        string code,
+        string number,
+        params (string Column, string? Value)[] cells
+    ) =>
+        await new EditSetUp(company.Desk).MakeAsync(
+            company.Actor,
+            code,
+            "changed",
+            null,
+            (now, _) =>
+                [
+                    SetUpEdit.Row(
+                        Parts.Accounts,
+                        Parts.Accounts.Write(now with { Accounts = [now.Accounts.Single(a => a.Number == number)] })[0],
+                        cells.ToDictionary(c => c.Column, c => c.Value)
+                    ),
+                ],
+            Stop
+        );
 
     private static ReadAccounts Reader(Company company) => new(company.Desk, new ViewSetUp(company.Desk));
 
@@ -31,35 +51,66 @@ public class Accounts
         await using var company = new Company();
         var code = await company.OpenAsync();
         (await company.PostAsync(code, Sale("A", "2026-06-15"))).Single().Outcome.ShouldBe("posted");
-        var renumbered = await new EditSetUp(company.Desk).MakeAsync(company.Actor, code, "renumbered", null, (now, _) => [.. Renumbering.Plan(now, "1210", "1215", false), .. Renumbering.Plan(now, "4010", "4011", false)], Stop);
+        var renumbered = await new EditSetUp(company.Desk).MakeAsync(
+            company.Actor,
+            code,
+            "renumbered",
+            null,
+            (now, _) =>
+                [.. Renumbering.Plan(now, "1210", "1215", false), .. Renumbering.Plan(now, "4010", "4011", false)],
+            Stop
+        );
         renumbered.Faults.ShouldBeEmpty();
         // It is the same account, in the live edition too: no draft is opened for it.
         var live = await ViewAsync(company, code, "1");
         live.Entity.Draft.ShouldBeNull();
-        live.SetUp.SetUp.Assignments.Single(a => a.Purpose == "receivables" && a.Key.Count == 0).Account.ShouldBe("1215");
+        live.SetUp.SetUp.Assignments.Single(a => a.Purpose == "receivables" && a.Key.Count == 0)
+            .Account.ShouldBe("1215");
         live.SetUp.SetUp.ReliefAccounts.ShouldAllBe(r => r.Account != "1210" && r.Relief != "1210");
 
         // The payment settles the invoice on the account it was booked on, by the number it has now.
-        var paid = await company.PostAsync(code, """{"source":"t","id":"P","kind":"customer-payment","date":"2026-06-20","party":"SHOP-GALE","method":"BANK","amount":123,"settles":[{"reference":"A","amount":123}]}""");
+        var paid = await company.PostAsync(
+            code,
+            """{"source":"t","id":"P","kind":"customer-payment","date":"2026-06-20","""
+                + """ "party":"SHOP-GALE","method":"BANK","amount":123,"settles":[{"reference":"A","""
+                + """ "amount":123}]}"""
+        );
         paid.Single().Errors.ShouldBeEmpty();
         var journal = new ReadJournal(company.Desk);
         var balances = (await journal.BalancesAsync(company.Actor, code, null, Stop)).Result!;
-        balances.Single(b => b.Account == "1215").ShouldSatisfyAllConditions(b => b.Debit.ShouldBe(123m), b => b.Credit.ShouldBe(123m));
+        balances
+            .Single(b => b.Account == "1215")
+            .ShouldSatisfyAllConditions(b => b.Debit.ShouldBe(123m), b => b.Credit.ShouldBe(123m));
         balances.ShouldNotContain(b => b.Account == "1210");
 
         // Posted lines keep the number as posted beside the new one.
         var entries = (await journal.EntriesAsync(company.Actor, code, new EntryQuery(Account: "1215"), Stop)).Result!;
-        entries.Select(e => e.Document.Lines.Single(l => l.Purpose == "receivables")).Select(l => (l.Account, l.AccountNow)).ShouldBe([("1210", "1215"), ("1215", null)]);
+        entries
+            .Select(e => e.Document.Lines.Single(l => l.Purpose == "receivables"))
+            .Select(l => (l.Account, l.AccountNow))
+            .ShouldBe([("1210", "1215"), ("1215", null)]);
         var card = await Reader(company).CardAsync(live.Entity, "1215", null, null, 0, 10, Stop);
-        card.Select(l => (l.AsPosted, l.Before, l.Debit, l.Credit, l.Rung)).ShouldBe([("1210", 0m, 123m, 0m, "default"), (null, 123m, 0m, 123m, "line")]);
-        (await Reader(company).FactsAsync(live.Entity, await DraftAsync(company, code), "1215", Stop)).Former.Select(f => f.Number).ShouldBe(["1210"]);
+        card.Select(l => (l.AsPosted, l.Before, l.Debit, l.Credit, l.Rung))
+            .ShouldBe([("1210", 0m, 123m, 0m, "default"), (null, 123m, 0m, 123m, "line")]);
+        (await Reader(company).FactsAsync(live.Entity, await DraftAsync(company, code), "1215", Stop))
+            .Former.Select(f => f.Number)
+            .ShouldBe(["1210"]);
 
         // A sale lands there and undoing puts the old number back everywhere.
         (await company.PostAsync(code, Sale("B"))).Single().Errors.ShouldBeEmpty();
-        (await new EditSetUp(company.Desk).UndoAsync(company.Actor, code, renumbered.Result!.Id!.Value, Stop)).Faults.ShouldBeEmpty();
-        (await DraftAsync(company, code)).Assignments.Single(a => a.Purpose == "receivables" && a.Key.Count == 0).Account.ShouldBe("1210");
+        (
+            await new EditSetUp(company.Desk).UndoAsync(company.Actor, code, renumbered.Result!.Id!.Value, Stop)
+        ).Faults.ShouldBeEmpty();
+        (await DraftAsync(company, code))
+            .Assignments.Single(a => a.Purpose == "receivables" && a.Key.Count == 0)
+            .Account.ShouldBe("1210");
         (await company.PostAsync(code, Sale("C"))).Single().Errors.ShouldBeEmpty();
-        (await company.AskAsync<long>("select count(*) from record_history where part = 'accounts' and before is not null and before ->> 'number' <> after ->> 'number'")).ShouldBe(4);
+        (
+            await company.AskAsync<long>(
+                "select count(*) from record_history where part = 'accounts' and before is not null and before ->> "
+                    + "'number' <> after ->> 'number'"
+            )
+        ).ShouldBe(4);
     }
 
     [Fact]
@@ -67,18 +118,45 @@ public class Accounts
     {
         await using var company = new Company();
         var code = await company.OpenAsync();
-        var posting = Task.Run(async () =>
-        {
-            for (var batch = 0; batch < 25; batch++)
-                (await company.PostAsync(code, [.. Enumerable.Range(0, 8).Select(i => Sale($"S{batch}-{i}"))])).ShouldAllBe(p => p.Outcome == "posted");
-        }, Stop);
+        var posting = Task.Run(
+            async () =>
+            {
+                for (var batch = 0; batch < 25; batch++)
+                    (
+                        await company.PostAsync(code, [.. Enumerable.Range(0, 8).Select(i => Sale($"S{batch}-{i}"))])
+                    ).ShouldAllBe(p => p.Outcome == "posted");
+            },
+            Stop
+        );
         for (var i = 0; i < 12; i++)
-            (await new EditSetUp(company.Desk).MakeAsync(company.Actor, code, "exchanged", null, (now, _) => [.. Renumbering.Plan(now, "4010", "4020", false), .. Renumbering.Plan(now, "4020", "4010", false)], Stop)).Faults.ShouldBeEmpty();
+            (
+                await new EditSetUp(company.Desk).MakeAsync(
+                    company.Actor,
+                    code,
+                    "exchanged",
+                    null,
+                    (now, _) =>
+                        [
+                            .. Renumbering.Plan(now, "4010", "4020", false),
+                            .. Renumbering.Plan(now, "4020", "4010", false),
+                        ],
+                    Stop
+                )
+            ).Faults.ShouldBeEmpty();
         await posting;
-        (await company.AskAsync<string>("select string_agg(distinct a.name, ', ') from entry_line l join accounts a using (entity_id, account_id) where l.purpose = 'sales-revenue'")).ShouldBe("Instruments");
+        (
+            await company.AskAsync<string>(
+                "select string_agg(distinct a.name, ', ') from entry_line l join accounts a using (entity_id, "
+                    + "account_id) where l.purpose = 'sales-revenue'"
+            )
+        ).ShouldBe("Instruments");
         (await company.AskAsync<long>("select count(*) from entry_line where purpose = 'sales-revenue'")).ShouldBe(200);
         // As posted: whatever number the account bore at that moment.
-        (await company.AskAsync<long>("select count(distinct account) from entry_line where purpose = 'sales-revenue'")).ShouldBeInRange(1, 2);
+        (
+            await company.AskAsync<long>(
+                "select count(distinct account) from entry_line where purpose = 'sales-revenue'"
+            )
+        ).ShouldBeInRange(1, 2);
     }
 
     [Fact]
@@ -87,13 +165,38 @@ public class Accounts
         await using var company = new Company();
         var code = await company.OpenAsync();
         var id = (await ViewAsync(company, code)).Entity.Id;
-        const string kept = """{"source":"own","id":"1","kind":"supplier-invoice","reference":"4010","payablesAccount":"2110","lines":[{"account":"4010","quantity":1},{"account":"4012"}],"charges":[{"account":"4010","amount":2}]}""";
+        var kept = Quoted(
+            "{'source':'own','id':'1','kind':'supplier-invoice','reference':'4010','payablesAccount':'2110',"
+                + "'lines':[{'account':'4010','quantity':1},{'account':'4012'}],'charges':[{'account':'4010','amount':2}]}"
+        );
         await using var db = await company.Desk.Database.OpenAsync(Stop);
         (await WorkbenchStore.SaveAsync(db, id, "nora", [kept, """{"kind":"money-moved"}"""], 0, Stop)).ShouldBeTrue();
-        (await new EditSetUp(company.Desk).MakeAsync(company.Actor, code, "r", null, (now, _) => [.. Renumbering.Plan(now, "4010", "4012", false), .. Renumbering.Plan(now, "4012", "4010", false), .. Renumbering.Plan(now, "2110", "2111", false)], Stop)).Faults.ShouldBeEmpty();
+        (
+            await new EditSetUp(company.Desk).MakeAsync(
+                company.Actor,
+                code,
+                "r",
+                null,
+                (now, _) =>
+                    [
+                        .. Renumbering.Plan(now, "4010", "4012", false),
+                        .. Renumbering.Plan(now, "4012", "4010", false),
+                        .. Renumbering.Plan(now, "2110", "2111", false),
+                    ],
+                Stop
+            )
+        ).Faults.ShouldBeEmpty();
         (await WorkbenchStore.LoadAsync(db, id, "nora", Stop)).Documents.ShouldBe([
-            """{"source":"own","id":"1","kind":"supplier-invoice","reference":"4010","payablesAccount":"2111","lines":[{"account":"4012","quantity":1},{"account":"4010"}],"charges":[{"account":"4012","amount":2}]}""", """{"kind":"money-moved"}"""]);
+            Quoted(
+                "{'source':'own','id':'1','kind':'supplier-invoice','reference':'4010','payablesAccount':'2111',"
+                    + "'lines':[{'account':'4012','quantity':1},{'account':'4010'}],"
+                    + "'charges':[{'account':'4012','amount':2}]}"
+            ),
+            """{"kind":"money-moved"}""",
+        ]);
     }
+
+    private static string Quoted(string json) => json.Replace('\'', '"');
 
     [Fact]
     public async Task Numbers_are_exchanged_and_a_held_number_is_refused()
@@ -101,10 +204,37 @@ public class Accounts
         await using var company = new Company();
         var code = await company.OpenAsync();
         var edit = new EditSetUp(company.Desk);
-        (await edit.MakeAsync(company.Actor, code, "x", null, (now, _) => Renumbering.Plan(now, "4010", "4012", false), Stop)).ShouldSatisfyAllConditions(o => o.Refused.ShouldBe(Refusal.Conflict), o => o.Faults[0].Message.ShouldContain("4012 is Instruments, schools"));
-        (await edit.MakeAsync(company.Actor, code, "x", null, (now, _) => [.. Renumbering.Plan(now, "4010", "4012", false), .. Renumbering.Plan(now, "4012", "4010", false)], Stop)).Faults.ShouldBeEmpty();
-        (await DraftAsync(company, code)).Accounts.Single(a => a.Number == "4010").Name.ShouldBe("Instruments, schools");
-        (await DraftAsync(company, code)).Assignments.Where(a => a.Account == "4010").ShouldHaveSingleItem().Key.Count.ShouldBe(2);
+        (
+            await edit.MakeAsync(
+                company.Actor,
+                code,
+                "x",
+                null,
+                (now, _) => Renumbering.Plan(now, "4010", "4012", false),
+                Stop
+            )
+        ).ShouldSatisfyAllConditions(
+            o => o.Refused.ShouldBe(Refusal.Conflict),
+            o => o.Faults[0].Message.ShouldContain("4012 is Instruments, schools")
+        );
+        (
+            await edit.MakeAsync(
+                company.Actor,
+                code,
+                "x",
+                null,
+                (now, _) =>
+                    [.. Renumbering.Plan(now, "4010", "4012", false), .. Renumbering.Plan(now, "4012", "4010", false)],
+                Stop
+            )
+        ).Faults.ShouldBeEmpty();
+        (await DraftAsync(company, code))
+            .Accounts.Single(a => a.Number == "4010")
+            .Name.ShouldBe("Instruments, schools");
+        (await DraftAsync(company, code))
+            .Assignments.Where(a => a.Account == "4010")
+            .ShouldHaveSingleItem()
+            .Key.Count.ShouldBe(2);
     }
 
     [Fact]
@@ -113,18 +243,55 @@ public class Accounts
         await using var company = new Company();
         var code = await company.OpenAsync();
         await company.PostAsync(code, Sale("A"));
-        (await CellsAsync(company, code, "4012", ("status", "archived"))).Faults.ShouldHaveSingleItem().ShouldSatisfyAllConditions(f => f.Code.ShouldBe("still-named"), f => f.Message.ShouldContain("sales-revenue"));
-        var faults = await new EditSetUp(company.Desk).MakeAsync(company.Actor, code, "r", null, (now, said) => ChartReferences.Replace(now, "4012", "5010", new Dictionary<string, string>(), said), Stop);
+        (await CellsAsync(company, code, "4012", ("status", "archived")))
+            .Faults.ShouldHaveSingleItem()
+            .ShouldSatisfyAllConditions(
+                f => f.Code.ShouldBe("still-named"),
+                f => f.Message.ShouldContain("sales-revenue")
+            );
+        var faults = await new EditSetUp(company.Desk).MakeAsync(
+            company.Actor,
+            code,
+            "r",
+            null,
+            (now, said) => ChartReferences.Replace(now, "4012", "5010", new Dictionary<string, string>(), said),
+            Stop
+        );
         faults.Faults.ShouldHaveSingleItem().Code.ShouldBe("class");
-        var done = await new EditSetUp(company.Desk).MakeAsync(company.Actor, code, "r", null, (now, said) => ChartReferences.Replace(now, "4012", "4010", new Dictionary<string, string>(), said), Stop);
+        var done = await new EditSetUp(company.Desk).MakeAsync(
+            company.Actor,
+            code,
+            "r",
+            null,
+            (now, said) => ChartReferences.Replace(now, "4012", "4010", new Dictionary<string, string>(), said),
+            Stop
+        );
         done.Faults.ShouldBeEmpty();
         var draft = await DraftAsync(company, code);
         draft.Accounts.Single(a => a.Number == "4012").Status.ShouldBe(RecordStatus.Archived);
         draft.Assignments.ShouldNotContain(a => a.Account == "4012");
         // The live edition goes on as it was until the draft is published; a file may archive what is assigned.
-        (await ViewAsync(company, code, "1")).SetUp.SetUp.Accounts.Single(a => a.Number == "4012").Status.ShouldBe(RecordStatus.Active);
-        (await company.ImportAsync(code, [Row(Parts.Accounts, ("number", "4014"), ("name", "Instruments, export"), ("class", "revenue"), ("kind", "posting"), ("status", "archived"))])).Refused.ShouldBeNull();
-        (await new EditSetUp(company.Desk).UndoAsync(company.Actor, code, done.Result!.Id!.Value, Stop)).Faults.ShouldBeEmpty();
+        (await ViewAsync(company, code, "1"))
+            .SetUp.SetUp.Accounts.Single(a => a.Number == "4012")
+            .Status.ShouldBe(RecordStatus.Active);
+        (
+            await company.ImportAsync(
+                code,
+                [
+                    Row(
+                        Parts.Accounts,
+                        ("number", "4014"),
+                        ("name", "Instruments, export"),
+                        ("class", "revenue"),
+                        ("kind", "posting"),
+                        ("status", "archived")
+                    ),
+                ]
+            )
+        ).Refused.ShouldBeNull();
+        (
+            await new EditSetUp(company.Desk).UndoAsync(company.Actor, code, done.Result!.Id!.Value, Stop)
+        ).Faults.ShouldBeEmpty();
         (await DraftAsync(company, code)).Assignments.ShouldContain(a => a.Account == "4012");
     }
 
@@ -133,14 +300,48 @@ public class Accounts
     {
         await using var company = new Company();
         var code = await company.OpenAsync();
-        (await company.ImportAsync(code, [Row(Parts.Accounts, ("number", "4098"), ("name", "Mistake"), ("class", "revenue"), ("kind", "posting"))])).Refused.ShouldBeNull();
-        async Task<Outcome<EditResult>> DeleteAsync(string number) => await new EditSetUp(company.Desk).MakeAsync(company.Actor, code, "deleted", null, (now, _) =>
-            [SetUpEdit.Row(Parts.Accounts, Parts.Accounts.Write(now with { Accounts = [now.Accounts.Single(a => a.Number == number)] })[0], null)], Stop);
+        (
+            await company.ImportAsync(
+                code,
+                [
+                    Row(
+                        Parts.Accounts,
+                        ("number", "4098"),
+                        ("name", "Mistake"),
+                        ("class", "revenue"),
+                        ("kind", "posting")
+                    ),
+                ]
+            )
+        ).Refused.ShouldBeNull();
+        async Task<Outcome<EditResult>> DeleteAsync(string number) =>
+            await new EditSetUp(company.Desk).MakeAsync(
+                company.Actor,
+                code,
+                "deleted",
+                null,
+                (now, _) =>
+                    [
+                        SetUpEdit.Row(
+                            Parts.Accounts,
+                            Parts.Accounts.Write(
+                                now with
+                                {
+                                    Accounts = [now.Accounts.Single(a => a.Number == number)],
+                                }
+                            )[0],
+                            null
+                        ),
+                    ],
+                Stop
+            );
         var gone = await DeleteAsync("4098");
         gone.Faults.ShouldBeEmpty();
         (await DraftAsync(company, code)).Accounts.ShouldNotContain(a => a.Number == "4098");
         (await DeleteAsync("4010")).Faults.ShouldContain(f => f.Code == "in-use");
-        (await new EditSetUp(company.Desk).UndoAsync(company.Actor, code, gone.Result!.Id!.Value, Stop)).Faults.ShouldBeEmpty();
+        (
+            await new EditSetUp(company.Desk).UndoAsync(company.Actor, code, gone.Result!.Id!.Value, Stop)
+        ).Faults.ShouldBeEmpty();
         (await DraftAsync(company, code)).Accounts.ShouldContain(a => a.Number == "4098");
     }
 
@@ -150,13 +351,40 @@ public class Accounts
         await using var company = new Company();
         var code = await company.OpenAsync();
         (await CellsAsync(company, code, "4010", ("note", "Only what is finished."))).Faults.ShouldBeEmpty();
-        (await new EditSetUp(company.Desk).MakeAsync(company.Actor, code, "n", null, (now, _) => Renumbering.Plan(now, "4010", "4015", false), Stop)).Faults.ShouldBeEmpty();
+        (
+            await new EditSetUp(company.Desk).MakeAsync(
+                company.Actor,
+                code,
+                "n",
+                null,
+                (now, _) => Renumbering.Plan(now, "4010", "4015", false),
+                Stop
+            )
+        ).Faults.ShouldBeEmpty();
         (await CellsAsync(company, code, "4015", ("note", "Spares go to 4020."))).Faults.ShouldBeEmpty();
         // Another account takes the number it had; its history is its own.
-        (await company.ImportAsync(code, [Row(Parts.Accounts, ("number", "4010"), ("name", "New"), ("class", "revenue"), ("kind", "posting"), ("note", "Mine"))])).Refused.ShouldBeNull();
+        (
+            await company.ImportAsync(
+                code,
+                [
+                    Row(
+                        Parts.Accounts,
+                        ("number", "4010"),
+                        ("name", "New"),
+                        ("class", "revenue"),
+                        ("kind", "posting"),
+                        ("note", "Mine")
+                    ),
+                ]
+            )
+        ).Refused.ShouldBeNull();
         var view = await ViewAsync(company, code);
-        (await Reader(company).FactsAsync(view.Entity, view.SetUp.SetUp, "4015", Stop)).Notes.Select(n => (n.Text, n.Who)).ShouldBe([("Spares go to 4020.", "tester"), ("Only what is finished.", "tester")]);
-        (await Reader(company).FactsAsync(view.Entity, view.SetUp.SetUp, "4010", Stop)).Notes.Select(n => n.Text).ShouldBe(["Mine"]);
+        (await Reader(company).FactsAsync(view.Entity, view.SetUp.SetUp, "4015", Stop))
+            .Notes.Select(n => (n.Text, n.Who))
+            .ShouldBe([("Spares go to 4020.", "tester"), ("Only what is finished.", "tester")]);
+        (await Reader(company).FactsAsync(view.Entity, view.SetUp.SetUp, "4010", Stop))
+            .Notes.Select(n => n.Text)
+            .ShouldBe(["Mine"]);
     }
 
     [Fact]
@@ -164,14 +392,37 @@ public class Accounts
     {
         await using var company = new Company();
         var code = await company.OpenAsync();
-        await company.PostAsync(code, Sale("A"), """{"source":"t","id":"H","kind":"hand-entry","date":"2026-06-20","lines":[{"account":"4010","debit":5},{"account":"6010","credit":5}]}""");
+        await company.PostAsync(
+            code,
+            Sale("A"),
+            """{"source":"t","id":"H","kind":"hand-entry","date":"2026-06-20","lines":["""
+                + """ {"account":"4010","debit":5},{"account":"6010","credit":5}]}"""
+        );
         var view = await ViewAsync(company, code);
-        var said = await Reader(company).WrongUsesAsync(view.Entity, view.SetUp.SetUp, view.SetUp.SetUp.Accounts.Single(a => a.Number == "4010") with { Class = AccountClass.Asset, Control = Control.Receivables }, Stop);
+        var said = await Reader(company)
+            .WrongUsesAsync(
+                view.Entity,
+                view.SetUp.SetUp,
+                view.SetUp.SetUp.Accounts.Single(a => a.Number == "4010") with
+                {
+                    Class = AccountClass.Asset,
+                    Control = Control.Receivables,
+                },
+                Stop
+            );
         said.ShouldContain(s => s.StartsWith("sales revenue (item group INSTR): "));
         said.ShouldContain("1 line posted by hand.");
         said.ShouldContain("1 line posted for sales revenue, which belongs to no subledger.");
         said.ShouldContain("1 line names no party: the subledger cannot hold it.");
-        (await Reader(company).WrongUsesAsync(view.Entity, view.SetUp.SetUp, view.SetUp.SetUp.Accounts.Single(a => a.Number == "1210"), Stop)).ShouldBeEmpty();
+        (
+            await Reader(company)
+                .WrongUsesAsync(
+                    view.Entity,
+                    view.SetUp.SetUp,
+                    view.SetUp.SetUp.Accounts.Single(a => a.Number == "1210"),
+                    Stop
+                )
+        ).ShouldBeEmpty();
     }
 
     [Fact]
@@ -182,7 +433,18 @@ public class Accounts
         await company.PostAsync(code, Sale("A", party: "EX-BOREAL"));
         await CellsAsync(company, code, "4030", ("short_code", "BOOK"));
         var state = (await ViewAsync(company, code)).Entity;
-        async Task<IReadOnlyList<AccountChoice>> FindAsync(string text, string? purpose, int most = 12) => await Reader(company).ChoicesAsync(state, text, purpose is null ? null : Purposes.Find(purpose), purpose is not null, false, false, most, Stop);
+        async Task<IReadOnlyList<AccountChoice>> FindAsync(string text, string? purpose, int most = 12) =>
+            await Reader(company)
+                .ChoicesAsync(
+                    state,
+                    text,
+                    purpose is null ? null : Purposes.Find(purpose),
+                    purpose is not null,
+                    false,
+                    false,
+                    most,
+                    Stop
+                );
 
         var found = await FindAsync("instruments", "sales-revenue");
         found.TakeWhile(c => c.Why is null).Select(c => c.Account.Number).ShouldBe(["4010", "4012", "4014"]);
@@ -191,45 +453,87 @@ public class Accounts
         (await FindAsync("41", null)).Select(c => c.Account.Number).ShouldBe(["1410", "1411"]);
         // Of many that suit, what was posted on last comes first.
         (await FindAsync("", "sales-revenue", 1)).Single().Account.Number.ShouldBe("4014");
-        (await Reader(company).ChoicesAsync(state, "", null, false, false, true, 3, Stop)).ShouldAllBe(c => c.Account.Kind == AccountKind.Heading);
+        (await Reader(company).ChoicesAsync(state, "", null, false, false, true, 3, Stop)).ShouldAllBe(c =>
+            c.Account.Kind == AccountKind.Heading
+        );
     }
 
-    private static readonly byte[] Foreign = Encoding.Latin1.GetBytes("Ledger;Titel;Sorte\n;Vermögen;\n110;  Bank Süd;Geldmittel\n120;  Kasse;Geldmittel\n;Erlöse;\n410;  Verkauf;Umsatz\n");
+    private static readonly byte[] Foreign = Encoding.Latin1.GetBytes(
+        "Ledger;Titel;Sorte\n;Vermögen;\n110;  Bank Süd;Geldmittel\n120;  Kasse;Geldmittel\n;Erlöse;\n410;  "
+            + "Verkauf;Umsatz\n"
+    );
 
     [Fact]
     public async Task A_foreign_chart_is_brought_in_undone_and_read_the_same_way_the_next_time()
     {
         await using var company = new Company();
-        (await new CreateEntity(company.Desk).RunAsync(company.Actor, "NEW", "New", "EUR", Stop)).Refused.ShouldBeNull();
+        (
+            await new CreateEntity(company.Desk).RunAsync(company.Actor, "NEW", "New", "EUR", Stop)
+        ).Refused.ShouldBeNull();
         var bring = new BringChart(company.Desk, new ViewSetUp(company.Desk), new ImportBundle(company.Desk));
         var look = (await bring.LookAsync(company.Actor, "NEW", Foreign, null, true, Stop)).Result!;
         look.Remembered.ShouldBeNull();
         // "Sorte" is no header that anybody knows; a person says what it is, and what its words mean.
-        var said = look.Settings with { Columns = ["number", "name", "class"], Words = new Dictionary<string, TypeMeaning> { ["Geldmittel"] = new(AccountClass.Asset, Control.Bank) } };
+        var said = look.Settings with
+        {
+            Columns = ["number", "name", "class"],
+            Words = new Dictionary<string, TypeMeaning> { ["Geldmittel"] = new(AccountClass.Asset, Control.Bank) },
+        };
         var again = (await bring.LookAsync(company.Actor, "NEW", Foreign, said, true, Stop)).Result!;
         again.Plan.Faults.ShouldBeEmpty();
         again.Plan.Changes.Count.ShouldBe(5);
         (await DraftAsync(company, "NEW")).Accounts.ShouldBeEmpty();
 
-        var applied = await bring.ApplyAsync(company.Actor, "NEW", Foreign, "sued.csv", said, true, true, again.State, Stop);
+        var applied = await bring.ApplyAsync(
+            company.Actor,
+            "NEW",
+            Foreign,
+            "sued.csv",
+            said,
+            true,
+            true,
+            again.State,
+            Stop
+        );
         applied.Faults.ShouldBeEmpty();
         var accounts = (await DraftAsync(company, "NEW")).Accounts.ToDictionary(a => a.Name);
-        accounts["Bank Süd"].ShouldSatisfyAllConditions(a => a.Control.ShouldBe(Control.Bank), a => a.Parent.ShouldBe(accounts["Vermögen"].Number));
+        accounts["Bank Süd"]
+            .ShouldSatisfyAllConditions(
+                a => a.Control.ShouldBe(Control.Bank),
+                a => a.Parent.ShouldBe(accounts["Vermögen"].Number)
+            );
         accounts["Verkauf"].Class.ShouldBe(AccountClass.Revenue);
 
         // Another file of the same source, later: nothing has to be said again.
-        var more = Encoding.Latin1.GetBytes("\n\nLedger;Titel;Sorte\n;Vermögen;\n110;  Bank Süd;Geldmittel\n130;  Bank Nord;Geldmittel\n");
+        var more = Encoding.Latin1.GetBytes(
+            "\n\nLedger;Titel;Sorte\n;Vermögen;\n110;  Bank Süd;Geldmittel\n130;  Bank Nord;Geldmittel\n"
+        );
         var next = (await bring.LookAsync(company.Actor, "NEW", more, null, true, Stop)).Result!;
         next.Remembered.ShouldBe(("tester", "sued.csv"));
         next.Plan.Changes.Select(c => (c.Kind, c.Key)).ShouldBe([(ChangeKind.Added, "130")]);
         // What somebody changed since is not overwritten.
         await CellsAsync(company, "NEW", "120", ("name", "Till"));
-        (await bring.ApplyAsync(company.Actor, "NEW", more, "n.csv", next.Settings, true, true, next.State, Stop)).Refused.ShouldBe(Refusal.Conflict);
-        (await bring.StartAsync(company.Actor, "NEW", "trading", Stop)).Faults.ShouldHaveSingleItem().Code.ShouldBe("chart-exists");
+        (
+            await bring.ApplyAsync(company.Actor, "NEW", more, "n.csv", next.Settings, true, true, next.State, Stop)
+        ).Refused.ShouldBe(Refusal.Conflict);
+        (await bring.StartAsync(company.Actor, "NEW", "trading", Stop))
+            .Faults.ShouldHaveSingleItem()
+            .Code.ShouldBe("chart-exists");
 
-        (await new EditSetUp(company.Desk).UndoAsync(company.Actor, "NEW", applied.Result!.Change!.Value, Stop)).Faults.ShouldContain(f => f.Code == "built-on");
-        (await new EditSetUp(company.Desk).UndoAsync(company.Actor, "NEW", await company.AskAsync<long>("select max(change_id) from change"), Stop)).Faults.ShouldBeEmpty();
-        (await new EditSetUp(company.Desk).UndoAsync(company.Actor, "NEW", applied.Result.Change.Value, Stop)).Faults.ShouldBeEmpty();
+        (
+            await new EditSetUp(company.Desk).UndoAsync(company.Actor, "NEW", applied.Result!.Change!.Value, Stop)
+        ).Faults.ShouldContain(f => f.Code == "built-on");
+        (
+            await new EditSetUp(company.Desk).UndoAsync(
+                company.Actor,
+                "NEW",
+                await company.AskAsync<long>("select max(change_id) from change"),
+                Stop
+            )
+        ).Faults.ShouldBeEmpty();
+        (
+            await new EditSetUp(company.Desk).UndoAsync(company.Actor, "NEW", applied.Result.Change.Value, Stop)
+        ).Faults.ShouldBeEmpty();
         (await DraftAsync(company, "NEW")).Accounts.ShouldBeEmpty();
     }
 
@@ -237,28 +541,70 @@ public class Accounts
     public async Task Balances_that_come_with_a_chart_wait_until_an_opening_is_made_of_them_and_go_when_it_is_undone()
     {
         await using var company = new Company();
-        (await new CreateEntity(company.Desk).RunAsync(company.Actor, "NEW", "New", "EUR", Stop)).Refused.ShouldBeNull();
+        (
+            await new CreateEntity(company.Desk).RunAsync(company.Actor, "NEW", "New", "EUR", Stop)
+        ).Refused.ShouldBeNull();
         var bring = new BringChart(company.Desk, new ViewSetUp(company.Desk), new ImportBundle(company.Desk));
         var keep = new KeepOpenings(company.Desk, new Workbench(company.Desk, new Rehearse(company.Desk)));
-        var file = Encoding.UTF8.GetBytes("No;Name;Type;Closing balance\n1010;Bank;Asset;1.250,00\n1020;Till;Asset;50,5\n2010;Loan;Liability;-1.300,50\n3010;Capital;Equity;\n");
+        var file = Encoding.UTF8.GetBytes(
+            "No;Name;Type;Closing "
+                + "balance\n1010;Bank;Asset;1.250,00\n1020;Till;Asset;50,5\n2010;Loan;Liability;-1.300,50\n3010;"
+                + "Capital;Equity;\n"
+        );
         var look = (await bring.LookAsync(company.Actor, "NEW", file, null, true, Stop)).Result!;
         look.Plan.Faults.ShouldBeEmpty();
-        look.Reading.Openings.Select(o => (o.Account, o.Amount)).ShouldBe([("1010", 1250m), ("1020", 50.5m), ("2010", -1300.5m)]);
+        look.Reading.Openings.Select(o => (o.Account, o.Amount))
+            .ShouldBe([("1010", 1250m), ("1020", 50.5m), ("2010", -1300.5m)]);
 
-        var applied = await bring.ApplyAsync(company.Actor, "NEW", file, "old.csv", look.Settings, true, true, look.State, Stop);
+        var applied = await bring.ApplyAsync(
+            company.Actor,
+            "NEW",
+            file,
+            "old.csv",
+            look.Settings,
+            true,
+            true,
+            look.State,
+            Stop
+        );
         applied.Faults.ShouldBeEmpty();
         var rehearsed = await keep.RehearseAsync(company.Actor, "NEW", new DateOnly(2026, 1, 1), Stop);
         rehearsed.Refused.ShouldBeNull();
         var opening = rehearsed.Result!.Documents.ShouldHaveSingleItem();
-        foreach (var part in new[] { "\"kind\":\"opening\"", "\"account\":\"1010\",\"debit\":1250", "\"account\":\"1020\",\"debit\":50.5", "\"account\":\"2010\",\"credit\":1300.5" }) opening.ShouldContain(part);
+        foreach (
+            var part in new[]
+            {
+                "\"kind\":\"opening\"",
+                "\"account\":\"1010\",\"debit\":1250",
+                "\"account\":\"1020\",\"debit\":50.5",
+                "\"account\":\"2010\",\"credit\":1300.5",
+            }
+        )
+            opening.ShouldContain(part);
         (await company.AskAsync<long>("select count(*) from event")).ShouldBe(0);
 
-        (await new EditSetUp(company.Desk).UndoAsync(company.Actor, "NEW", applied.Result!.Change!.Value, Stop)).Faults.ShouldBeEmpty();
+        (
+            await new EditSetUp(company.Desk).UndoAsync(company.Actor, "NEW", applied.Result!.Change!.Value, Stop)
+        ).Faults.ShouldBeEmpty();
         (await company.AskAsync<long>("select count(*) from opening_amount")).ShouldBe(0);
-        (await keep.RehearseAsync(company.Actor, "NEW", new DateOnly(2026, 1, 1), Stop)).Faults.ShouldHaveSingleItem().Code.ShouldBe("no-openings");
+        (await keep.RehearseAsync(company.Actor, "NEW", new DateOnly(2026, 1, 1), Stop))
+            .Faults.ShouldHaveSingleItem()
+            .Code.ShouldBe("no-openings");
         // Whoever does not want them says so.
         var again = (await bring.LookAsync(company.Actor, "NEW", file, null, true, Stop)).Result!;
-        (await bring.ApplyAsync(company.Actor, "NEW", file, "old.csv", again.Settings, true, false, again.State, Stop)).Faults.ShouldBeEmpty();
+        (
+            await bring.ApplyAsync(
+                company.Actor,
+                "NEW",
+                file,
+                "old.csv",
+                again.Settings,
+                true,
+                false,
+                again.State,
+                Stop
+            )
+        ).Faults.ShouldBeEmpty();
         (await company.AskAsync<long>("select count(*) from opening_amount")).ShouldBe(0);
     }
 
@@ -266,13 +612,37 @@ public class Accounts
     public async Task An_empty_entity_starts_from_a_template_and_posts(string template)
     {
         await using var company = new Company();
-        (await new CreateEntity(company.Desk).RunAsync(company.Actor, "NEW", "New", "EUR", Stop)).Refused.ShouldBeNull();
-        (await new BringChart(company.Desk, new ViewSetUp(company.Desk), new ImportBundle(company.Desk)).StartAsync(company.Actor, "NEW", template, Stop)).Faults.ShouldBeEmpty();
-        (await company.ImportAsync("NEW", [Row(Parts.Parties, ("code", "ANN"), ("name", "Ann"), ("kind", "customer")), Row(Parts.Items, ("code", "HOUR"), ("name", "An hour"), ("nature", "service")),
-            Row(Parts.TaxCodes, ("code", "S"), ("name", "Sales"), ("direction", "output"), ("category", "S")), Row(Parts.TaxRates, ("code", "S"), ("from", "2020-01-01"), ("rate", "0.2"))])).Faults.ShouldBeEmpty();
+        (
+            await new CreateEntity(company.Desk).RunAsync(company.Actor, "NEW", "New", "EUR", Stop)
+        ).Refused.ShouldBeNull();
+        (
+            await new BringChart(company.Desk, new ViewSetUp(company.Desk), new ImportBundle(company.Desk)).StartAsync(
+                company.Actor,
+                "NEW",
+                template,
+                Stop
+            )
+        ).Faults.ShouldBeEmpty();
+        (
+            await company.ImportAsync(
+                "NEW",
+                [
+                    Row(Parts.Parties, ("code", "ANN"), ("name", "Ann"), ("kind", "customer")),
+                    Row(Parts.Items, ("code", "HOUR"), ("name", "An hour"), ("nature", "service")),
+                    Row(Parts.TaxCodes, ("code", "S"), ("name", "Sales"), ("direction", "output"), ("category", "S")),
+                    Row(Parts.TaxRates, ("code", "S"), ("from", "2020-01-01"), ("rate", "0.2")),
+                ]
+            )
+        ).Faults.ShouldBeEmpty();
         await company.PublishAsync("NEW", new DateOnly(2026, 1, 1));
-        var posted = await company.PostAsync("NEW", """{"source":"t","id":"1","kind":"sales-invoice","date":"2026-03-01","party":"ANN","lines":[{"item":"HOUR","quantity":2,"unitPrice":50,"taxCode":"S"}]}""");
+        var posted = await company.PostAsync(
+            "NEW",
+            """{"source":"t","id":"1","kind":"sales-invoice","date":"2026-03-01","party":"ANN","""
+                + """ "lines":[{"item":"HOUR","quantity":2,"unitPrice":50,"taxCode":"S"}]}"""
+        );
         posted.Single().Errors.ShouldBeEmpty();
-        (await new ReadJournal(company.Desk).BalancesAsync(company.Actor, "NEW", null, Stop)).Result!.Select(b => (b.Account, b.Debit - b.Credit)).ShouldBe([("1210", 120m), ("2170", -20m), ("4010", -100m)]);
+        (await new ReadJournal(company.Desk).BalancesAsync(company.Actor, "NEW", null, Stop))
+            .Result!.Select(b => (b.Account, b.Debit - b.Credit))
+            .ShouldBe([("1210", 120m), ("2170", -20m), ("4010", -100m)]);
     }
 }

@@ -10,7 +10,8 @@ using Assignum.Testing;
 
 namespace Assignum.Storage.Tests;
 
-/// <summary>A company on a real database: the demo's set-up under a code of its own, without waiting for second eyes.</summary>
+/// <summary>A company on a real database: the demo's set-up under a code of its own, without waiting for second
+/// eyes.</summary>
 public sealed class Company : IAsyncDisposable
 {
     public static CancellationToken Stop => TestContext.Current.CancellationToken;
@@ -23,30 +24,47 @@ public sealed class Company : IAsyncDisposable
     public TestDatabase Test => test;
     public Actor Actor { get; } = new("tester", Role.Administrator, new Dictionary<string, Role>());
 
-    /// <summary>Creates an entity and brings the demo's set-up in; published from 1 January 2026 unless told not to.</summary>
+    /// <summary>Creates an entity and brings the demo's set-up in; published from 1 January 2026 unless told not
+    /// to.</summary>
     public async Task<string> OpenAsync(string code = "SKERROW", bool publish = true)
     {
         (await new CreateEntity(Desk).RunAsync(Actor, code, code, "EUR", Stop)).Refused.ShouldBeNull();
-        (await ImportAsync(code, [.. Demo().Where(s => s.Part != Parts.Entity && s.Part != Parts.Policies && s.Part != Parts.Periods)])).Refused.ShouldBeNull();
-        if (publish) await PublishAsync(code, new DateOnly(2026, 1, 1));
+        (
+            await ImportAsync(
+                code,
+                [.. Demo().Where(s => s.Part != Parts.Entity && s.Part != Parts.Policies && s.Part != Parts.Periods)]
+            )
+        ).Refused.ShouldBeNull();
+        if (publish)
+            await PublishAsync(code, new DateOnly(2026, 1, 1));
         return code;
     }
 
-    public static IReadOnlyList<Sheet> Demo() => Bundle.FromFolder(Path.Combine(ProjectFiles.Root, "tests", "company", "skerrow", "1-skerrow", "bundle"), []);
+    public static IReadOnlyList<Sheet> Demo() =>
+        Bundle.FromFolder(Path.Combine(ProjectFiles.Root, "tests", "company", "skerrow", "1-skerrow", "bundle"), []);
 
-    public async Task<Outcome<ImportResult>> ImportAsync(string code, IReadOnlyList<Sheet> sheets, bool partial = true) =>
-        await new ImportBundle(Desk).ApplyAsync(Actor, code, sheets, [], partial, null, Stop);
+    public async Task<Outcome<ImportResult>> ImportAsync(
+        string code,
+        IReadOnlyList<Sheet> sheets,
+        bool partial = true
+    ) => await new ImportBundle(Desk).ApplyAsync(Actor, code, sheets, [], partial, null, Stop);
 
     /// <summary>A partial file of one row.</summary>
     public static Sheet Row(Part part, params (string Column, string Value)[] cells)
     {
         var row = new string?[part.Columns.Count];
-        foreach (var (column, value) in cells) row[part.Columns.ToList().FindIndex(c => c.Name == column)] = value;
-        return new Sheet(part, cells.Select(c => part.Columns.ToList().FindIndex(x => x.Name == c.Column)).ToHashSet(), [(2, row)]);
+        foreach (var (column, value) in cells)
+            row[part.Columns.ToList().FindIndex(c => c.Name == column)] = value;
+        return new Sheet(
+            part,
+            cells.Select(c => part.Columns.ToList().FindIndex(x => x.Name == c.Column)).ToHashSet(),
+            [(2, row)]
+        );
     }
 
     /// <summary>Partial files of one row each as one partial file of all.</summary>
-    public static Sheet Together(params Sheet[] rows) => new(rows[0].Part, rows.SelectMany(r => r.Columns).ToHashSet(), [.. rows.SelectMany(r => r.Rows)]);
+    public static Sheet Together(params Sheet[] rows) =>
+        new(rows[0].Part, rows.SelectMany(r => r.Columns).ToHashSet(), [.. rows.SelectMany(r => r.Rows)]);
 
     public async Task PublishAsync(string code, DateOnly from) =>
         (await new PublishDraft(Desk).RunAsync(Actor, code, from, null, Stop)).Refused.ShouldBeNull();
@@ -61,8 +79,18 @@ public sealed class Company : IAsyncDisposable
     }
 
     /// <summary>A sale of one rain gauge as JSON.</summary>
-    public static string Sale(string id, string date = "2026-06-15", decimal price = 100m, string party = "SHOP-GALE") =>
-        FormattableString.Invariant($$"""{"source":"t","id":"{{id}}","kind":"sales-invoice","date":"{{date}}","reference":"{{id}}","party":"{{party}}","lines":[{"item":"RG-100","unitPrice":{{price}}}]}""");
+    public static string Sale(
+        string id,
+        string date = "2026-06-15",
+        decimal price = 100m,
+        string party = "SHOP-GALE"
+    ) =>
+        string.Create(
+            System.Globalization.CultureInfo.InvariantCulture,
+            $$"""{"source":"t","id":"{{id}}","kind":"sales-invoice","date":"{{date}}","""
+                + $$""" "reference":"{{id}}","party":"{{party}}","lines":[{"item":"RG-100","""
+                + $$""" "unitPrice":{{price}}}]}"""
+        );
 
     public async Task<T> AskAsync<T>(string sql)
     {

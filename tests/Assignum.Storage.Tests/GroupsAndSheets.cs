@@ -8,15 +8,23 @@ using static Assignum.Storage.Tests.Company;
 
 namespace Assignum.Storage.Tests;
 
-/// <summary>Groups under other codes in every edition, sheets that come back to what others changed, new lines undone as one.</summary>
+/// <summary>Groups under other codes in every edition, sheets that come back to what others changed, new lines undone
+/// as one.</summary>
 public class GroupsAndSheets
 {
-    private static async Task<SetUpView> ViewAsync(Company company, string code, string? edition = "draft") => (await new ViewSetUp(company.Desk).RunAsync(company.Actor, code, edition, null, Stop)).Result!;
+    private static async Task<SetUpView> ViewAsync(Company company, string code, string? edition = "draft") =>
+        (await new ViewSetUp(company.Desk).RunAsync(company.Actor, code, edition, null, Stop)).Result!;
 
     private static RowChange Rename(SetUp now, string from, string to)
     {
         var row = Parts.Groups.Row(now, "item\u001f" + from)!;
-        return new RowChange(Parts.Groups, ChangeKind.Changed, Parts.Groups.KeyOf(row), row, [row[0], to, row[2], row[3]]);
+        return new RowChange(
+            Parts.Groups,
+            ChangeKind.Changed,
+            Parts.Groups.KeyOf(row),
+            row,
+            [row[0], to, row[2], row[3]]
+        );
     }
 
     [Fact]
@@ -26,9 +34,19 @@ public class GroupsAndSheets
         var code = await company.OpenAsync();
         var edit = new EditSetUp(company.Desk);
         (await company.PostAsync(code, Sale("S-1"))).Single().Outcome.ShouldBe("posted");
-        var landed = await company.AskAsync<string>("select string_agg(a.\"number\" || ' ' || l.debit || ' ' || l.credit, ', ' order by l.line_no) from entry_line l join accounts a using (entity_id, account_id)");
+        var landed = await company.AskAsync<string>(
+            "select string_agg(a.\"number\" || ' ' || l.debit || ' ' || l.credit, ', ' order by l.line_no) from "
+                + "entry_line l join accounts a using (entity_id, account_id)"
+        );
 
-        var made = await edit.MakeAsync(company.Actor, code, "renamed", null, (now, _) => [Rename(now, "INSTR", "GAUGERY")], Stop);
+        var made = await edit.MakeAsync(
+            company.Actor,
+            code,
+            "renamed",
+            null,
+            (now, _) => [Rename(now, "INSTR", "GAUGERY")],
+            Stop
+        );
         made.Faults.ShouldBeEmpty();
         // At once, and everywhere: no draft is opened for a name.
         var live = await ViewAsync(company, code, "1");
@@ -37,13 +55,21 @@ public class GroupsAndSheets
         live.SetUp.SetUp.Assignments.ShouldContain(a => a.Purpose == "stock" && a.Key.Any(k => k.Value == "GAUGERY"));
         live.SetUp.SetUp.Groups.Single(g => g.Code == "RAIN").Parent.ShouldBe("GAUGERY");
         (await company.PostAsync(code, Sale("S-2"))).Single().Outcome.ShouldBe("posted");
-        (await company.AskAsync<string>("select string_agg(a.\"number\" || ' ' || l.debit || ' ' || l.credit, ', ' order by l.line_no) from entry_line l join accounts a using (entity_id, account_id) join entry n using (entity_id, entry_id) where n.reference = 'S-2'")).ShouldBe(landed);
+        (
+            await company.AskAsync<string>(
+                "select string_agg(a.\"number\" || ' ' || l.debit || ' ' || l.credit, ', ' order by l.line_no) from "
+                    + "entry_line l join accounts a using (entity_id, account_id) join entry n using (entity_id, "
+                    + "entry_id) where n.reference = 'S-2'"
+            )
+        ).ShouldBe(landed);
         // What was stored with the first landing still says what was looked for then.
         (await company.AskAsync<string>("select string_agg(body::text, ' ') from trace")).ShouldContain("INSTR");
 
         (await edit.UndoAsync(company.Actor, code, made.Result!.Id!.Value, Stop)).Faults.ShouldBeEmpty();
         (await ViewAsync(company, code, "1")).SetUp.SetUp.Groups.ShouldContain(g => g.Code == "INSTR");
-        (await edit.MakeAsync(company.Actor, code, "renamed", null, (now, _) => [Rename(now, "INSTR", "RAIN")], Stop)).Faults.ShouldHaveSingleItem().Message.ShouldContain("There is another item group RAIN");
+        (await edit.MakeAsync(company.Actor, code, "renamed", null, (now, _) => [Rename(now, "INSTR", "RAIN")], Stop))
+            .Faults.ShouldHaveSingleItem()
+            .Message.ShouldContain("There is another item group RAIN");
     }
 
     [Fact]
@@ -52,11 +78,24 @@ public class GroupsAndSheets
         await using var company = new Company();
         var code = await company.OpenAsync();
         var edit = new EditSetUp(company.Desk);
-        (await company.ImportAsync(code, [Row(Parts.Groups, ("kind", "item"), ("code", "OLD"), ("name", "Old"))])).Refused.ShouldBeNull();
+        (
+            await company.ImportAsync(code, [Row(Parts.Groups, ("kind", "item"), ("code", "OLD"), ("name", "Old"))])
+        ).Refused.ShouldBeNull();
         await company.PublishAsync(code, new DateOnly(2026, 2, 1));
-        (await edit.MakeAsync(company.Actor, code, "gone", null, (now, _) => [SetUpEdit.Row(Parts.Groups, Parts.Groups.Row(now, "item\u001fOLD"), null)], Stop)).Faults.ShouldBeEmpty();
+        (
+            await edit.MakeAsync(
+                company.Actor,
+                code,
+                "gone",
+                null,
+                (now, _) => [SetUpEdit.Row(Parts.Groups, Parts.Groups.Row(now, "item\u001fOLD"), null)],
+                Stop
+            )
+        ).Faults.ShouldBeEmpty();
         await company.PublishAsync(code, new DateOnly(2026, 3, 1));
-        (await edit.MakeAsync(company.Actor, code, "renamed", null, (now, _) => [Rename(now, "BOOKS", "OLD")], Stop)).Faults.ShouldHaveSingleItem().Message.ShouldContain("was the code of another group");
+        (await edit.MakeAsync(company.Actor, code, "renamed", null, (now, _) => [Rename(now, "BOOKS", "OLD")], Stop))
+            .Faults.ShouldHaveSingleItem()
+            .Message.ShouldContain("was the code of another group");
     }
 
     private static byte[] Out(SetUp setUp, Part part)
@@ -76,17 +115,46 @@ public class GroupsAndSheets
         var start = await ViewAsync(company, code);
         // Taken out; in the sheet rain gauge 100 goes to another group and gets another name.
         var taken = start.SetUp.SetUp;
-        var sheet = Edited(taken, items => items.Select(i => i.Code == "RG-100" ? i with { Name = "From the sheet", Group = "BARO" } : i));
-        (await company.ImportAsync(code, [Row(Parts.Items, ("code", "RG-100"), ("name", "Changed here"))])).Refused.ShouldBeNull();
+        var sheet = Edited(taken, items =>
+            items.Select(i => i.Code == "RG-100" ? i with { Name = "From the sheet", Group = "BARO" } : i)
+        );
+        (
+            await company.ImportAsync(code, [Row(Parts.Items, ("code", "RG-100"), ("name", "Changed here"))])
+        ).Refused.ShouldBeNull();
 
         var none = new Dictionary<string, bool>();
         var now = await ViewAsync(company, code);
         var looked = (await bring.LookAsync(company.Actor, now.Entity, Parts.Items, sheet, none, false, Stop)).Result!;
-        looked.Open.ShouldHaveSingleItem().ShouldSatisfyAllConditions(c => c.Column.ShouldBe("name"), c => (c.Was, c.Here, c.Theirs).ShouldBe((taken.Items.Single(i => i.Code == "RG-100").Name, "Changed here", "From the sheet")));
-        (await bring.ApplyAsync(company.Actor, code, Parts.Items, sheet, "items.xlsx", null, none, false, Stop)).ShouldSatisfyAllConditions(a => a.Refused.ShouldBe(Refusal.Conflict), a => a.Faults.ShouldHaveSingleItem().Message.ShouldContain("Decide which stays"));
-        var made = await bring.ApplyAsync(company.Actor, code, Parts.Items, sheet, "items.xlsx", "asked for", looked.Open.ToDictionary(c => c.Id, _ => false), false, Stop);
+        looked
+            .Open.ShouldHaveSingleItem()
+            .ShouldSatisfyAllConditions(
+                c => c.Column.ShouldBe("name"),
+                c =>
+                    (c.Was, c.Here, c.Theirs).ShouldBe(
+                        (taken.Items.Single(i => i.Code == "RG-100").Name, "Changed here", "From the sheet")
+                    )
+            );
+        (
+            await bring.ApplyAsync(company.Actor, code, Parts.Items, sheet, "items.xlsx", null, none, false, Stop)
+        ).ShouldSatisfyAllConditions(
+            a => a.Refused.ShouldBe(Refusal.Conflict),
+            a => a.Faults.ShouldHaveSingleItem().Message.ShouldContain("Decide which stays")
+        );
+        var made = await bring.ApplyAsync(
+            company.Actor,
+            code,
+            Parts.Items,
+            sheet,
+            "items.xlsx",
+            "asked for",
+            looked.Open.ToDictionary(c => c.Id, _ => false),
+            false,
+            Stop
+        );
         made.Faults.ShouldBeEmpty();
-        (await ViewAsync(company, code)).SetUp.SetUp.Items.Single(i => i.Code == "RG-100").ShouldSatisfyAllConditions(i => i.Name.ShouldBe("Changed here"), i => i.Group.ShouldBe("BARO"));
+        (await ViewAsync(company, code))
+            .SetUp.SetUp.Items.Single(i => i.Code == "RG-100")
+            .ShouldSatisfyAllConditions(i => i.Name.ShouldBe("Changed here"), i => i.Group.ShouldBe("BARO"));
         (await edit.UndoAsync(company.Actor, code, made.Result!.Id!.Value, Stop)).Faults.ShouldBeEmpty();
         (await ViewAsync(company, code)).SetUp.SetUp.Items.Single(i => i.Code == "RG-100").Group.ShouldBe("RAIN");
     }
@@ -94,7 +162,10 @@ public class GroupsAndSheets
     // The workbook as a person edits it: what it says was taken out stays as it was.
     private static byte[] Edited(SetUp taken, Func<IReadOnlyList<Item>, IEnumerable<Item>> edit)
     {
-        var (before, after) = (Out(taken, Parts.Items), Out(taken with { Items = [.. edit(taken.Items)] }, Parts.Items));
+        var (before, after) = (
+            Out(taken, Parts.Items),
+            Out(taken with { Items = [.. edit(taken.Items)] }, Parts.Items)
+        );
         using var result = new MemoryStream();
         using (var to = new System.IO.Compression.ZipArchive(result, System.IO.Compression.ZipArchiveMode.Create, true))
         {
@@ -103,7 +174,11 @@ public class GroupsAndSheets
             foreach (var entry in was.Entries)
             {
                 // Everything as it was but the sheet that people see.
-                using var from = (entry.FullName.EndsWith("worksheets/sheet1.xml", StringComparison.Ordinal) ? now.GetEntry(entry.FullName)! : entry).Open();
+                using var from = (
+                    entry.FullName.EndsWith("worksheets/sheet1.xml", StringComparison.Ordinal)
+                        ? now.GetEntry(entry.FullName)!
+                        : entry
+                ).Open();
                 using var into = to.CreateEntry(entry.FullName).Open();
                 from.CopyTo(into);
             }
@@ -116,18 +191,80 @@ public class GroupsAndSheets
     {
         await using var company = new Company();
         var code = await company.OpenAsync();
-        (await company.ImportAsync(code, [Row(Parts.Items, ("code", "RG-100"), ("name", "Rain gauge"), ("nature", "goods"), ("stocked", "yes"), ("costing", "standard"), ("standard_cost", "40"))])).Refused.ShouldBeNull();
-        (await company.PostAsync(code, """{"source":"t","id":"R-1","kind":"goods-received","date":"2026-02-01","party":"SUP-VITRE","location":"CORK","lines":[{"item":"RG-100","quantity":12,"unitCost":40}]}""")).Single().Errors.ShouldBeEmpty();
+        (
+            await company.ImportAsync(
+                code,
+                [
+                    Row(
+                        Parts.Items,
+                        ("code", "RG-100"),
+                        ("name", "Rain gauge"),
+                        ("nature", "goods"),
+                        ("stocked", "yes"),
+                        ("costing", "standard"),
+                        ("standard_cost", "40")
+                    ),
+                ]
+            )
+        ).Refused.ShouldBeNull();
+        (
+            await company.PostAsync(
+                code,
+                """{"source":"t","id":"R-1","kind":"goods-received","date":"2026-02-01","""
+                    + """ "party":"SUP-VITRE","location":"CORK","lines":[{"item":"RG-100","quantity":12,"""
+                    + """ "unitCost":40}]}"""
+            )
+        )
+            .Single()
+            .Errors.ShouldBeEmpty();
         var (view, edit) = (new ViewSetUp(company.Desk), new EditSetUp(company.Desk));
         var bring = new BringSheet(company.Desk, view, edit, new CompareSetUps(company.Desk, view));
         var now = await ViewAsync(company, code);
-        var sheet = Edited(now.SetUp.SetUp, items => items.Select(i => i.Code == "RG-100" ? i with { StandardCost = 42.5m } : i));
-        var looked = (await bring.LookAsync(company.Actor, now.Entity, Parts.Items, sheet, new Dictionary<string, bool>(), false, Stop)).Result!;
+        var sheet = Edited(now.SetUp.SetUp, items =>
+            items.Select(i => i.Code == "RG-100" ? i with { StandardCost = 42.5m } : i)
+        );
+        var looked = (
+            await bring.LookAsync(
+                company.Actor,
+                now.Entity,
+                Parts.Items,
+                sheet,
+                new Dictionary<string, bool>(),
+                false,
+                Stop
+            )
+        ).Result!;
         // 12 on hand, 2.50 more each.
-        looked.Values.ShouldHaveSingleItem().ShouldSatisfyAllConditions(v => v.OnHand.ShouldBe(12), v => v.Effect.ShouldBe(30m));
+        looked
+            .Values.ShouldHaveSingleItem()
+            .ShouldSatisfyAllConditions(v => v.OnHand.ShouldBe(12), v => v.Effect.ShouldBe(30m));
         looked.Plan.Edits.ShouldBeEmpty();
-        (await bring.ApplyAsync(company.Actor, code, Parts.Items, sheet, "items.xlsx", null, new Dictionary<string, bool>(), false, Stop)).Result!.Id.ShouldBeNull();
-        (await bring.ApplyAsync(company.Actor, code, Parts.Items, sheet, "items.xlsx", null, new Dictionary<string, bool>(), true, Stop)).Faults.ShouldBeEmpty();
+        (
+            await bring.ApplyAsync(
+                company.Actor,
+                code,
+                Parts.Items,
+                sheet,
+                "items.xlsx",
+                null,
+                new Dictionary<string, bool>(),
+                false,
+                Stop
+            )
+        ).Result!.Id.ShouldBeNull();
+        (
+            await bring.ApplyAsync(
+                company.Actor,
+                code,
+                Parts.Items,
+                sheet,
+                "items.xlsx",
+                null,
+                new Dictionary<string, bool>(),
+                true,
+                Stop
+            )
+        ).Faults.ShouldBeEmpty();
         (await ViewAsync(company, code)).SetUp.SetUp.Items.Single(i => i.Code == "RG-100").StandardCost.ShouldBe(42.5m);
     }
 
@@ -139,7 +276,18 @@ public class GroupsAndSheets
         var (view, edit) = (new ViewSetUp(company.Desk), new EditSetUp(company.Desk));
         var open = new OpenLine(view, edit);
         var start = await ViewAsync(company, code);
-        var wish = new NewLineWish("INSTR", "SNOW", "Snow gauges", null, null, NewLine.Propose(start.SetUp, "INSTR", "Snow gauges").Where(a => !a.Shared).ToDictionary(a => a.Like.Number, a => (a.Number!, a.Name!)), [("SG-1", "Snow gauge")]);
+        var wish = new NewLineWish(
+            "INSTR",
+            "SNOW",
+            "Snow gauges",
+            null,
+            null,
+            NewLine
+                .Propose(start.SetUp, "INSTR", "Snow gauges")
+                .Where(a => !a.Shared)
+                .ToDictionary(a => a.Like.Number, a => (a.Number!, a.Name!)),
+            [("SG-1", "Snow gauge")]
+        );
         var looked = (await open.LookAsync(start.Entity, wish, Stop)).Result!;
         looked.Faults.ShouldBeEmpty();
         looked.Readiness!.Missing.ShouldBe(0);

@@ -11,7 +11,12 @@ namespace Assignum.Storage.Tests;
 /// <summary>Every part of a set-up on its way into the database and out again.</summary>
 public class Records
 {
-    public static TheoryData<string> Bundles => [.. Directory.GetDirectories(Path.Combine(ProjectFiles.Root, "tests", "examples")).Select(d => Path.Combine(d, "bundle"))];
+    public static TheoryData<string> Bundles =>
+        [
+            .. Directory
+                .GetDirectories(Path.Combine(ProjectFiles.Root, "tests", "examples"))
+                .Select(d => Path.Combine(d, "bundle")),
+        ];
 
     private static async Task<SetUp> SeenAsync(Company company, string code, string? edition) =>
         (await new ViewSetUp(company.Desk).RunAsync(company.Actor, code, edition, null, Stop)).Result!.SetUp.SetUp;
@@ -22,14 +27,18 @@ public class Records
         await using var company = new Company();
         var faults = new List<FormFault>();
         var sheets = Bundle.FromFolder(folder, faults);
-        var planned = SetUpImport.Plan(SetUpDefaults.Empty(new Entity("BRSOUTH", "x", "EUR")), sheets, false, (_, _) => false).Next;
+        var planned = SetUpImport
+            .Plan(SetUpDefaults.Empty(new Entity("BRSOUTH", "x", "EUR")), sheets, false, (_, _) => false)
+            .Next;
         await new CreateEntity(company.Desk).RunAsync(company.Actor, "BRSOUTH", "x", "EUR", Stop);
         (await company.ImportAsync("BRSOUTH", sheets, partial: false)).Refused.ShouldBeNull();
         SetUpImport.Difference(planned, await SeenAsync(company, "BRSOUTH", "draft")).ShouldBeEmpty();
         await company.PublishAsync("BRSOUTH", new DateOnly(2026, 1, 1));
         SetUpImport.Difference(planned, await SeenAsync(company, "BRSOUTH", "1")).ShouldBeEmpty();
         // The same again changes nothing and opens no draft.
-        (await company.ImportAsync("BRSOUTH", Bundle.FromFolder(folder, faults), partial: false)).Result!.Plan.Changes.ShouldBeEmpty();
+        (
+            await company.ImportAsync("BRSOUTH", Bundle.FromFolder(folder, faults), partial: false)
+        ).Result!.Plan.Changes.ShouldBeEmpty();
         (await company.AskAsync<long>("select count(*) from edition where status = 'draft'")).ShouldBe(0);
     }
 
@@ -38,22 +47,55 @@ public class Records
     {
         await using var company = new Company();
         var code = await company.OpenAsync(publish: false);
-        (await company.ImportAsync(code,
-        [
-            Row(Parts.Entity, ("code", code), ("name", "Skerrow, \"renamed\""), ("currency", "EUR"), ("tax_registered", "no"), ("fiscal_year_start", "04-01"), ("time_zone", "Europe/Dublin")),
-            Row(Parts.Periods, ("from", "2026-01-01"), ("to", "2026-01-31"), ("status", "closed")),
-            Row(Parts.DimensionValues, ("dimension", "centre"), ("code", "C1"), ("name", "Wérkstatt, 風")),
-            Row(Parts.Pairings, ("connection", "shop"), ("record", "item"), ("theirs", "SKU 1"), ("ours", "RG-100"), ("state", "paired"), ("note", "by hand")),
-            Row(Parts.Crosswalk, ("account", "4010"), ("balance", "any"), ("group_account", "G-4000")),
-            Row(Parts.Items, ("code", "ODD"), ("name", "line\nbreak, \"quotes\""), ("nature", "goods"), ("stocked", "yes"), ("costing", "standard"), ("standard_cost", "0.0000000001")),
-        ])).Refused.ShouldBeNull();
+        (
+            await company.ImportAsync(
+                code,
+                [
+                    Row(
+                        Parts.Entity,
+                        ("code", code),
+                        ("name", "Skerrow, \"renamed\""),
+                        ("currency", "EUR"),
+                        ("tax_registered", "no"),
+                        ("fiscal_year_start", "04-01"),
+                        ("time_zone", "Europe/Dublin")
+                    ),
+                    Row(Parts.Periods, ("from", "2026-01-01"), ("to", "2026-01-31"), ("status", "closed")),
+                    Row(Parts.DimensionValues, ("dimension", "centre"), ("code", "C1"), ("name", "Wérkstatt, 風")),
+                    Row(
+                        Parts.Pairings,
+                        ("connection", "shop"),
+                        ("record", "item"),
+                        ("theirs", "SKU 1"),
+                        ("ours", "RG-100"),
+                        ("state", "paired"),
+                        ("note", "by hand")
+                    ),
+                    Row(Parts.Crosswalk, ("account", "4010"), ("balance", "any"), ("group_account", "G-4000")),
+                    Row(
+                        Parts.Items,
+                        ("code", "ODD"),
+                        ("name", "line\nbreak, \"quotes\""),
+                        ("nature", "goods"),
+                        ("stocked", "yes"),
+                        ("costing", "standard"),
+                        ("standard_cost", "0.0000000001")
+                    ),
+                ]
+            )
+        ).Refused.ShouldBeNull();
         var seen = await SeenAsync(company, code, "draft");
         seen.Entity.ShouldBe(new Entity(code, "Skerrow, \"renamed\"", "EUR", false, "04-01", "Europe/Dublin"));
         seen.Periods.ShouldHaveSingleItem().ShouldBe(new Period(new(2026, 1, 1), new(2026, 1, 31), true));
         seen.DimensionValues.ShouldHaveSingleItem().Name.ShouldBe("Wérkstatt, 風");
-        seen.Pairings.ShouldHaveSingleItem().ShouldBe(new PairingRow("shop", "item", "SKU 1", "RG-100", "paired", "by hand"));
+        seen.Pairings.ShouldHaveSingleItem()
+            .ShouldBe(new PairingRow("shop", "item", "SKU 1", "RG-100", "paired", "by hand"));
         seen.Crosswalk.ShouldHaveSingleItem().GroupAccount.ShouldBe("G-4000");
-        seen.Items.Single(i => i.Code == "ODD").ShouldSatisfyAllConditions(i => i.StandardCost.ShouldBe(0.0000000001m), i => i.Name.ShouldBe("line\nbreak, \"quotes\""));
+        seen.Items.Single(i => i.Code == "ODD")
+            .ShouldSatisfyAllConditions(
+                i => i.StandardCost.ShouldBe(0.0000000001m),
+                i => i.Name.ShouldBe("line\nbreak, \"quotes\"")
+            );
     }
 
     [Fact]
@@ -63,7 +105,19 @@ public class Records
         var code = await company.OpenAsync();
         var live = await SeenAsync(company, code, "1");
         foreach (var account in new[] { "4012", "4014", "4010" })
-            (await company.ImportAsync(code, [Row(Parts.Assignments, ("purpose", "sales-revenue"), ("account", account), ("item_group", "INSTR"))])).Refused.ShouldBeNull();
+            (
+                await company.ImportAsync(
+                    code,
+                    [
+                        Row(
+                            Parts.Assignments,
+                            ("purpose", "sales-revenue"),
+                            ("account", account),
+                            ("item_group", "INSTR")
+                        ),
+                    ]
+                )
+            ).Refused.ShouldBeNull();
         (await company.AskAsync<long>("select count(*) from assignments where draft is not null")).ShouldBe(1);
         (await company.AskAsync<long>("select count(*) from draft_removal")).ShouldBe(1);
         SetUpImport.Difference(live, await SeenAsync(company, code, "draft")).ShouldBeEmpty();
@@ -76,12 +130,28 @@ public class Records
         var code = await company.OpenAsync();
         var sheet = Demo().Single(s => s.Part == Parts.Accounts);
         // 5200 is assigned, 8010 is new and unused.
-        await company.ImportAsync(code, [Row(Parts.Accounts, ("number", "8010"), ("name", "Tax on income"), ("class", "income-tax"), ("kind", "posting"))]);
+        await company.ImportAsync(
+            code,
+            [
+                Row(
+                    Parts.Accounts,
+                    ("number", "8010"),
+                    ("name", "Tax on income"),
+                    ("class", "income-tax"),
+                    ("kind", "posting")
+                ),
+            ]
+        );
         var without = sheet with { Rows = [.. sheet.Rows.Where(r => r.Cells[0] is not "5200")] };
         var plan = (await company.ImportAsync(code, [without], partial: false)).Result!.Plan;
-        plan.Changes.Select(c => (c.Kind, c.Key)).ShouldBe([(ChangeKind.Archived, "5200"), (ChangeKind.Removed, "8010")], ignoreOrder: true);
-        (await SeenAsync(company, code, "1")).Accounts.Single(a => a.Number == "5200").Status.ShouldBe(Core.Chart.RecordStatus.Active);
-        (await SeenAsync(company, code, "draft")).Accounts.Single(a => a.Number == "5200").Status.ShouldBe(Core.Chart.RecordStatus.Archived);
+        plan.Changes.Select(c => (c.Kind, c.Key))
+            .ShouldBe([(ChangeKind.Archived, "5200"), (ChangeKind.Removed, "8010")], ignoreOrder: true);
+        (await SeenAsync(company, code, "1"))
+            .Accounts.Single(a => a.Number == "5200")
+            .Status.ShouldBe(Core.Chart.RecordStatus.Active);
+        (await SeenAsync(company, code, "draft"))
+            .Accounts.Single(a => a.Number == "5200")
+            .Status.ShouldBe(Core.Chart.RecordStatus.Archived);
         (await company.AskAsync<long>("select count(*) from accounts where \"number\" = '8010'")).ShouldBe(0);
     }
 
@@ -91,7 +161,9 @@ public class Records
         await using var company = new Company();
         var code = await company.OpenAsync();
         await company.PostAsync(code, Sale("A"));
-        (await company.ImportAsync(code, [Row(Parts.Entity, ("code", code), ("name", "x"), ("currency", "USD"))])).Faults.ShouldHaveSingleItem().Code.ShouldBe("currency-fixed");
+        (await company.ImportAsync(code, [Row(Parts.Entity, ("code", code), ("name", "x"), ("currency", "USD"))]))
+            .Faults.ShouldHaveSingleItem()
+            .Code.ShouldBe("currency-fixed");
     }
 
     [Fact]
@@ -100,8 +172,14 @@ public class Records
         await using var company = new Company();
         var code = await company.OpenAsync();
         await company.PostAsync(code, Sale("A"));
-        (await company.AskAsync<string>("select string_agg(who || ': ' || what || ' ' || subject, '; ' order by audit_id) from audit"))
-            .ShouldBe("tester: entity created SKERROW; tester: bundle imported SKERROW, draft; tester: edition published edition 1; tester: events posted 2026-000001");
+        (
+            await company.AskAsync<string>(
+                "select string_agg(who || ': ' || what || ' ' || subject, '; ' order by audit_id) from audit"
+            )
+        ).ShouldBe(
+            "tester: entity created SKERROW; tester: bundle imported SKERROW, draft; tester: edition published "
+                + "edition 1; tester: events posted 2026-000001"
+        );
     }
 
     [Fact]
@@ -122,9 +200,12 @@ public class Records
         await using var company = new Company();
         var code = await company.OpenAsync();
         var view = new ViewSetUp(company.Desk);
-        async Task<CompiledSetUp> Compiled() => (await view.RunAsync(company.Actor, code, "1", null, Stop)).Result!.SetUp;
+        async Task<CompiledSetUp> Compiled() =>
+            (await view.RunAsync(company.Actor, code, "1", null, Stop)).Result!.SetUp;
         var first = await Compiled();
-        (await Task.WhenAll(Enumerable.Range(0, 8).Select(_ => Compiled()))).ShouldAllBe(c => ReferenceEquals(c, first));
+        (await Task.WhenAll(Enumerable.Range(0, 8).Select(_ => Compiled()))).ShouldAllBe(c =>
+            ReferenceEquals(c, first)
+        );
         await company.ImportAsync(code, [Row(Parts.Locations, ("code", "GALWAY"), ("name", "Galway"))]);
         (await Compiled()).ShouldNotBeSameAs(first);
     }
@@ -134,11 +215,29 @@ public class Records
     [InlineData("A/B", "Name", "EUR", "bad-code")]
     [InlineData("OK", " ", "EUR", "bad-name")]
     [InlineData("OK", "Name", "XXX", "unknown-currency")]
-    public async Task An_entity_needs_a_code_a_name_and_a_currency(string code, string name, string currency, string fault)
+    public async Task An_entity_needs_a_code_a_name_and_a_currency(
+        string code,
+        string name,
+        string currency,
+        string fault
+    )
     {
         await using var company = new Company();
-        (await new CreateEntity(company.Desk).RunAsync(company.Actor, code, name, currency, Stop)).Faults.ShouldHaveSingleItem().Code.ShouldBe(fault);
-        (await new CreateEntity(company.Desk).RunAsync(company.Actor with { Everywhere = Role.Reviewer }, "OK", "Name", "EUR", Stop)).Refused.ShouldBe(Refusal.Forbidden);
+        (await new CreateEntity(company.Desk).RunAsync(company.Actor, code, name, currency, Stop))
+            .Faults.ShouldHaveSingleItem()
+            .Code.ShouldBe(fault);
+        (
+            await new CreateEntity(company.Desk).RunAsync(
+                company.Actor with
+                {
+                    Everywhere = Role.Reviewer,
+                },
+                "OK",
+                "Name",
+                "EUR",
+                Stop
+            )
+        ).Refused.ShouldBe(Refusal.Forbidden);
     }
 
     [Fact]
@@ -146,6 +245,8 @@ public class Records
     {
         await using var company = new Company();
         await Task.WhenAll(Enumerable.Range(0, 4).Select(_ => Task.Run(() => Database.Migrate(company.Test.Owner))));
-        (await company.AskAsync<long>("select count(*) - count(distinct scriptname) from schema_migration")).ShouldBe(0);
+        (await company.AskAsync<long>("select count(*) - count(distinct scriptname) from schema_migration")).ShouldBe(
+            0
+        );
     }
 }

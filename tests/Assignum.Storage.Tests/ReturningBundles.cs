@@ -6,11 +6,14 @@ using static Assignum.Storage.Tests.Company;
 
 namespace Assignum.Storage.Tests;
 
-/// <summary>Bundles that are taken out, edited elsewhere, and brought back over what colleagues did meanwhile.</summary>
+/// <summary>Bundles that are taken out, edited elsewhere, and brought back over what colleagues did
+/// meanwhile.</summary>
 public class ReturningBundles
 {
     private static readonly BundleReturn Back = new(false, _ => null, true);
-    private static Sheet Revenue(string account, string group = "RAIN") => Row(Parts.Assignments, ("purpose", "sales-revenue"), ("account", account), ("item_group", group));
+
+    private static Sheet Revenue(string account, string group = "RAIN") =>
+        Row(Parts.Assignments, ("purpose", "sales-revenue"), ("account", account), ("item_group", group));
 
     private static async Task<byte[]> TakeOutAsync(Company company, string code)
     {
@@ -26,25 +29,48 @@ public class ReturningBundles
         return to.ToArray();
     }
 
-    // The bundle with cells of a row changed as in a spreadsheet; a row of no cells is deleted, one that is not there is added.
-    private static IReadOnlyList<Sheet> Edited(byte[] zip, params (Part Part, string Key, string? Column, string? Value)[] edits)
+    // The bundle with cells of a row changed as in a spreadsheet; a row of no cells is deleted, one that is not there
+    // is added.
+    private static IReadOnlyList<Sheet> Edited(
+        byte[] zip,
+        params (Part Part, string Key, string? Column, string? Value)[] edits
+    )
     {
         var sheets = Bundle.FromFile(new MemoryStream(zip), []).ToList();
         foreach (var (part, key, column, value) in edits)
         {
             var at = sheets.FindIndex(s => s.Part == part);
             var rows = sheets[at].Rows.Select(r => (r.Row, Cells: r.Cells.ToArray())).ToList();
-            if (column is null) rows.RemoveAll(r => part.KeyOf(r.Cells) == key);
-            else rows.Single(r => part.KeyOf(r.Cells) == key).Cells[part.Columns.ToList().FindIndex(c => c.Name == column)] = value;
+            if (column is null)
+                rows.RemoveAll(r => part.KeyOf(r.Cells) == key);
+            else
+                rows.Single(r => part.KeyOf(r.Cells) == key).Cells[
+                    part.Columns.ToList().FindIndex(c => c.Name == column)
+                ] = value;
             sheets[at] = sheets[at] with { Rows = rows };
         }
         return sheets;
     }
 
-    private static Task<Outcome<ImportResult>> BringAsync(Company company, string code, IReadOnlyList<Sheet> sheets, BundleReturn? back = null) =>
-        new ImportBundle(company.Desk).ApplyAsync(company.Actor, code, sheets, [], false, null, Stop, back: back ?? Back);
+    private static Task<Outcome<ImportResult>> BringAsync(
+        Company company,
+        string code,
+        IReadOnlyList<Sheet> sheets,
+        BundleReturn? back = null
+    ) =>
+        new ImportBundle(company.Desk).ApplyAsync(
+            company.Actor,
+            code,
+            sheets,
+            [],
+            false,
+            null,
+            Stop,
+            back: back ?? Back
+        );
 
-    private static async Task<SetUp> DraftAsync(Company company, string code) => (await new ViewSetUp(company.Desk).RunAsync(company.Actor, code, "draft", null, Stop)).Result!.SetUp.SetUp;
+    private static async Task<SetUp> DraftAsync(Company company, string code) =>
+        (await new ViewSetUp(company.Desk).RunAsync(company.Actor, code, "draft", null, Stop)).Result!.SetUp.SetUp;
 
     private static string KeyOf(Sheet row) => row.Part.KeyOf(row.Rows[0].Cells);
 
@@ -56,17 +82,34 @@ public class ReturningBundles
         var zip = await TakeOutAsync(company, code);
         // Meanwhile: a rule and an item come, an account gets another name.
         await company.ImportAsync(code, [Revenue("4012")]);
-        await company.ImportAsync(code, [Row(Parts.Items, ("code", "NEWGAUGE"), ("name", "A new gauge"), ("nature", "goods"))]);
+        await company.ImportAsync(
+            code,
+            [Row(Parts.Items, ("code", "NEWGAUGE"), ("name", "A new gauge"), ("nature", "goods"))]
+        );
         await company.ImportAsync(code, [Row(Parts.Accounts, ("number", "4010"), ("name", "Instruments, sold"))]);
 
         // Elsewhere: another account's name, a rule gone.
-        var gone = (await DraftAsync(company, code)).Assignments.Select(a => Parts.Assignments.Write(new SetUp { Entity = new("X", "X", "EUR"), Assignments = [a] })[0]).First(r => r[0] == "cost-of-sales" && r[2..].Any(c => c is not null));
-        var sheets = Edited(zip, (Parts.Accounts, "4012", "name", "Rain gauges, sold"), (Parts.Assignments, Parts.Assignments.KeyOf(gone), null, null));
-        var looked = (await new ImportBundle(company.Desk).PreviewAsync(company.Actor, code, sheets, [], false, null, Stop, Back)).Result!;
+        var gone = (await DraftAsync(company, code))
+            .Assignments.Select(a =>
+                Parts.Assignments.Write(new SetUp { Entity = new("X", "X", "EUR"), Assignments = [a] })[0]
+            )
+            .First(r => r[0] == "cost-of-sales" && r[2..].Any(c => c is not null));
+        var sheets = Edited(
+            zip,
+            (Parts.Accounts, "4012", "name", "Rain gauges, sold"),
+            (Parts.Assignments, Parts.Assignments.KeyOf(gone), null, null)
+        );
+        var looked = (
+            await new ImportBundle(company.Desk).PreviewAsync(company.Actor, code, sheets, [], false, null, Stop, Back)
+        ).Result!;
         looked.Origin.ShouldNotBeNull().Who.ShouldBe("tester");
         looked.Conflicts.ShouldBeEmpty();
-        looked.Plan.Changes.Select(c => (c.Part.Name, c.Kind)).ShouldBe([("accounts", ChangeKind.Changed), ("assignments", ChangeKind.Removed)], ignoreOrder: true);
-        looked.Plan.Notes.ShouldHaveSingleItem().ShouldStartWith("3 rows that were changed here after this bundle was taken out");
+        looked
+            .Plan.Changes.Select(c => (c.Part.Name, c.Kind))
+            .ShouldBe([("accounts", ChangeKind.Changed), ("assignments", ChangeKind.Removed)], ignoreOrder: true);
+        looked
+            .Plan.Notes.ShouldHaveSingleItem()
+            .ShouldStartWith("3 rows that were changed here after this bundle was taken out");
 
         (await BringAsync(company, code, sheets)).Refused.ShouldBeNull();
         var draft = await DraftAsync(company, code);
@@ -85,11 +128,15 @@ public class ReturningBundles
     {
         await using var company = new Company();
         var code = await company.OpenAsync();
-        await company.ImportAsync(code, [Revenue("4012"), ]);
+        await company.ImportAsync(code, [Revenue("4012")]);
         var zip = await TakeOutAsync(company, code);
         await company.ImportAsync(code, [Revenue("4014")]);
         var key = KeyOf(Revenue(""));
-        var sheets = Edited(zip, (Parts.Assignments, key, "account", "4010"), (Parts.Accounts, "4012", "name", "Gauges"));
+        var sheets = Edited(
+            zip,
+            (Parts.Assignments, key, "account", "4010"),
+            (Parts.Accounts, "4012", "name", "Gauges")
+        );
         var refused = await BringAsync(company, code, sheets);
         refused.Refused.ShouldBe(Refusal.Invalid);
         var said = refused.Faults.ShouldHaveSingleItem();
@@ -99,7 +146,11 @@ public class ReturningBundles
         (await DraftAsync(company, code)).Accounts.ShouldNotContain(a => a.Name == "Gauges");
 
         var conflict = refused.Result!.Conflicts.ShouldHaveSingleItem();
-        conflict.Of.ShouldSatisfyAllConditions(c => c.Was.ShouldBe("4012"), c => c.Here.ShouldBe("4014"), c => c.Theirs.ShouldBe("4010"));
+        conflict.Of.ShouldSatisfyAllConditions(
+            c => c.Was.ShouldBe("4012"),
+            c => c.Here.ShouldBe("4014"),
+            c => c.Theirs.ShouldBe("4010")
+        );
         (await BringAsync(company, code, sheets, Back with { Decided = _ => false })).Refused.ShouldBeNull();
         Parts.Assignments.Row(await DraftAsync(company, code), key)!.ShouldContain("4014");
         (await DraftAsync(company, code)).Accounts.ShouldContain(a => a.Name == "Gauges");
@@ -110,7 +161,9 @@ public class ReturningBundles
         var again = await TakeOutAsync(company, code);
         await company.ImportAsync(code, [Revenue("4012")]);
         var deleted = await BringAsync(company, code, Edited(again, (Parts.Assignments, key, null, null)));
-        deleted.Result!.Conflicts.ShouldHaveSingleItem().Of.ShouldSatisfyAllConditions(c => c.Column.ShouldBe(""), c => c.Theirs.ShouldBeNull());
+        deleted
+            .Result!.Conflicts.ShouldHaveSingleItem()
+            .Of.ShouldSatisfyAllConditions(c => c.Column.ShouldBe(""), c => c.Theirs.ShouldBeNull());
     }
 
     [Fact]
@@ -137,7 +190,9 @@ public class ReturningBundles
         var zip = await TakeOutAsync(company, code);
         var sheets = Edited(zip, (Parts.Accounts, "4012", "name", "Gauges"));
         var done = await BringAsync(company, code, sheets);
-        (await new EditSetUp(company.Desk).UndoAsync(company.Actor, code, done.Result!.Change!.Value, Stop)).Faults.ShouldBeEmpty();
+        (
+            await new EditSetUp(company.Desk).UndoAsync(company.Actor, code, done.Result!.Change!.Value, Stop)
+        ).Faults.ShouldBeEmpty();
         (await BringAsync(company, code, sheets)).Result!.Plan.Changes.Count.ShouldBe(1);
         (await DraftAsync(company, code)).Accounts.ShouldContain(a => a.Name == "Gauges");
     }
@@ -149,12 +204,16 @@ public class ReturningBundles
         var code = await company.OpenAsync();
         var first = Zip(await DraftAsync(company, code));
         (await BringAsync(company, code, Edited(first))).Refused.ShouldBeNull();
-        (await BringAsync(company, code, Edited(first, (Parts.Accounts, "4012", "name", "Gauges")))).Refused.ShouldBeNull();
+        (
+            await BringAsync(company, code, Edited(first, (Parts.Accounts, "4012", "name", "Gauges")))
+        ).Refused.ShouldBeNull();
         (await BringAsync(company, code, Edited(first))).Refused.ShouldBeNull();
         Zip(await DraftAsync(company, code)).ShouldBe(first);
         // What a colleague adds between two of them stays.
         await company.ImportAsync(code, [Revenue("4014")]);
-        (await BringAsync(company, code, Edited(first, (Parts.Accounts, "4012", "name", "Gauges")))).Refused.ShouldBeNull();
+        (
+            await BringAsync(company, code, Edited(first, (Parts.Accounts, "4012", "name", "Gauges")))
+        ).Refused.ShouldBeNull();
         Parts.Assignments.Row(await DraftAsync(company, code), KeyOf(Revenue(""))).ShouldNotBeNull();
     }
 
@@ -165,12 +224,39 @@ public class ReturningBundles
         var code = await company.OpenAsync();
         var zip = await TakeOutAsync(company, code);
         var item = (await DraftAsync(company, code)).Items.First(i => i.StandardCost is not null);
-        var sheets = Edited(zip, (Parts.Items, item.Code, "standard_cost", "99.5"), (Parts.Accounts, "4012", "name", "Gauges"));
-        var looked = (await new ImportBundle(company.Desk).PreviewAsync(company.Actor, code, sheets, [], false, null, Stop, Back with { Values = false })).Result!;
-        looked.Values.ShouldHaveSingleItem().Change.ShouldSatisfyAllConditions(v => v.Key.ShouldBe(item.Code), v => v.From.ShouldBe(item.StandardCost), v => v.To.ShouldBe(99.5m), v => v.Row.ShouldBeGreaterThan(1));
+        var sheets = Edited(
+            zip,
+            (Parts.Items, item.Code, "standard_cost", "99.5"),
+            (Parts.Accounts, "4012", "name", "Gauges")
+        );
+        var looked = (
+            await new ImportBundle(company.Desk).PreviewAsync(
+                company.Actor,
+                code,
+                sheets,
+                [],
+                false,
+                null,
+                Stop,
+                Back with
+                {
+                    Values = false,
+                }
+            )
+        ).Result!;
+        looked
+            .Values.ShouldHaveSingleItem()
+            .Change.ShouldSatisfyAllConditions(
+                v => v.Key.ShouldBe(item.Code),
+                v => v.From.ShouldBe(item.StandardCost),
+                v => v.To.ShouldBe(99.5m),
+                v => v.Row.ShouldBeGreaterThan(1)
+            );
         looked.Plan.Changes.Select(c => c.Part.Name).ShouldBe(["accounts"]);
         (await BringAsync(company, code, sheets, Back with { Values = false })).Refused.ShouldBeNull();
-        (await DraftAsync(company, code)).Items.Single(i => i.Code == item.Code).StandardCost.ShouldBe(item.StandardCost);
+        (await DraftAsync(company, code))
+            .Items.Single(i => i.Code == item.Code)
+            .StandardCost.ShouldBe(item.StandardCost);
         (await BringAsync(company, code, sheets)).Refused.ShouldBeNull();
         (await DraftAsync(company, code)).Items.Single(i => i.Code == item.Code).StandardCost.ShouldBe(99.5m);
     }

@@ -12,7 +12,9 @@ public class SigningIn
     private static async Task<SignIn> WithUserAsync(Company company, params (string Role, int? Entity)[] roles)
     {
         await using var db = await company.Test.Database.OpenAsync(Stop);
-        (await AccessStore.CreateUserAsync(db, "mara", "Mara", SignIn.HashPassword("mara", Password), roles, Stop)).ShouldBeTrue();
+        (
+            await AccessStore.CreateUserAsync(db, "mara", "Mara", SignIn.HashPassword("mara", Password), roles, Stop)
+        ).ShouldBeTrue();
         return new SignIn(company.Desk);
     }
 
@@ -22,7 +24,8 @@ public class SigningIn
         await using var company = new Company();
         var signIn = await WithUserAsync(company, ("viewer", null));
         (await signIn.RunAsync(" MARA ", Password, "1.1.1.1", Stop)).Refused.ShouldBeNull();
-        for (var i = 0; i < 5; i++) (await signIn.RunAsync("mara", "wrong", "1.1.1.1", Stop)).Faults[0].Code.ShouldBe("wrong-sign-in");
+        for (var i = 0; i < 5; i++)
+            (await signIn.RunAsync("mara", "wrong", "1.1.1.1", Stop)).Faults[0].Code.ShouldBe("wrong-sign-in");
         (await signIn.RunAsync("mara", Password, "1.1.1.1", Stop)).Faults[0].Code.ShouldBe("locked");
         (await company.AskAsync<long>("select count(*) from audit where what = 'sign-in refused'")).ShouldBe(5);
     }
@@ -32,7 +35,8 @@ public class SigningIn
     {
         await using var company = new Company();
         var signIn = new SignIn(company.Desk);
-        for (var i = 0; i < 30; i++) await signIn.RunAsync("guess" + i, "wrong", "6.6.6.6", Stop);
+        for (var i = 0; i < 30; i++)
+            await signIn.RunAsync("guess" + i, "wrong", "6.6.6.6", Stop);
         (await signIn.RunAsync("guess", "wrong", "6.6.6.6", Stop)).Faults[0].Code.ShouldBe("throttled");
         (await signIn.RunAsync("guess", "wrong", "7.7.7.7", Stop)).Faults[0].Code.ShouldBe("wrong-sign-in");
     }
@@ -43,7 +47,8 @@ public class SigningIn
         await using var company = new Company();
         await WithUserAsync(company, ("viewer", null));
         var key = new string('k', 40);
-        await using (var db = await company.Test.Database.OpenAsync(Stop)) await AccessStore.CreateKeyAsync(db, "shop", SignIn.HashKey(key), "preparer", null, Stop);
+        await using (var db = await company.Test.Database.OpenAsync(Stop))
+            await AccessStore.CreateKeyAsync(db, "shop", SignIn.HashKey(key), "preparer", null, Stop);
         (await company.AskAsync<string>("select password_hash from app_user")).ShouldNotContain(Password);
         (await company.AskAsync<byte[]>("select key_hash from api_key")).Length.ShouldBe(32);
         (await new SignIn(company.Desk).KeyAsync(key, Stop))!.May(Role.Preparer, "ANY").ShouldBeTrue();

@@ -5,21 +5,52 @@ using static Assignum.Storage.Tests.Company;
 
 namespace Assignum.Storage.Tests;
 
-/// <summary>A record that is put into a group which only the draft has: it goes there with the draft, and stays where it is until then.</summary>
+/// <summary>A record that is put into a group which only the draft has: it goes there with the draft, and stays where
+/// it is until then.</summary>
 public class WaitingMemberships
 {
-    private static async Task<string?> GroupAsync(Company company, string code, string edition, string item = "RG-100") =>
-        (await new ViewSetUp(company.Desk).RunAsync(company.Actor, code, edition, null, Stop)).Result!.SetUp.SetUp.Items.Single(i => i.Code == item).Group;
+    private static async Task<string?> GroupAsync(
+        Company company,
+        string code,
+        string edition,
+        string item = "RG-100"
+    ) =>
+        (await new ViewSetUp(company.Desk).RunAsync(company.Actor, code, edition, null, Stop))
+            .Result!.SetUp.SetUp.Items.Single(i => i.Code == item)
+            .Group;
 
     private static async Task<string?> LandsAsync(Company company, string code, string id, string date)
     {
         (await company.PostAsync(code, Sale(id, date))).Single().Outcome.ShouldBe("posted");
-        return await company.AskAsync<string>($"select l.account from entry_line l join entry n using (entity_id, entry_id) where n.reference = '{id}' and l.purpose = 'sales-revenue'");
+        return await company.AskAsync<string>(
+            $"select l.account from entry_line l join entry n using (entity_id, entry_id) where n.reference = '{id}' "
+                + "and l.purpose = 'sales-revenue'"
+        );
     }
 
-    private static readonly Sheet NewGroup = Row(Parts.Groups, ("kind", "item"), ("code", "SNOW"), ("name", "Snow gauges"), ("parent", "INSTR"));
-    private static Sheet Into(string? group) => Row(Parts.Items, ("code", "RG-100"), ("name", "Rain gauge, 100 mm"), ("nature", "goods"), ("group", group ?? ""));
-    private static readonly Sheet SnowLands = Row(Parts.Assignments, ("purpose", "sales-revenue"), ("account", "4020"), ("item_group", "SNOW"));
+    private static readonly Sheet NewGroup = Row(
+        Parts.Groups,
+        ("kind", "item"),
+        ("code", "SNOW"),
+        ("name", "Snow gauges"),
+        ("parent", "INSTR")
+    );
+
+    private static Sheet Into(string? group) =>
+        Row(
+            Parts.Items,
+            ("code", "RG-100"),
+            ("name", "Rain gauge, 100 mm"),
+            ("nature", "goods"),
+            ("group", group ?? "")
+        );
+
+    private static readonly Sheet SnowLands = Row(
+        Parts.Assignments,
+        ("purpose", "sales-revenue"),
+        ("account", "4020"),
+        ("item_group", "SNOW")
+    );
 
     private static async Task<int> SizeAsync(Company company)
     {
@@ -44,7 +75,12 @@ public class WaitingMemberships
         (await LandsAsync(company, code, "B", "2026-06-02")).ShouldBe(was);
         (await SizeAsync(company)).ShouldBe(3);
         // Another cell of the same record changes at once and leaves the group waiting.
-        (await company.ImportAsync(code, [Row(Parts.Items, ("code", "RG-100"), ("name", "Rain gauge, renamed"), ("nature", "goods"))])).Refused.ShouldBeNull();
+        (
+            await company.ImportAsync(
+                code,
+                [Row(Parts.Items, ("code", "RG-100"), ("name", "Rain gauge, renamed"), ("nature", "goods"))]
+            )
+        ).Refused.ShouldBeNull();
         (await GroupAsync(company, code, "1"), await GroupAsync(company, code, "draft")).ShouldBe((before, "SNOW"));
 
         await company.PublishAsync(code, new(2026, 7, 1));
@@ -85,20 +121,54 @@ public class WaitingMemberships
         await using var company = new Company();
         var code = await company.OpenAsync();
         await company.ImportAsync(code, [NewGroup, SnowLands]);
-        await company.ImportAsync(code, [Row(Parts.Items, ("code", "SG-1"), ("name", "Snow gauge"), ("nature", "goods"), ("stocked", "yes"), ("group", "SNOW"), ("tax_category", "standard"))]);
-        (await GroupAsync(company, code, "1", "SG-1"), await GroupAsync(company, code, "draft", "SG-1")).ShouldBe((null, "SNOW"));
+        await company.ImportAsync(
+            code,
+            [
+                Row(
+                    Parts.Items,
+                    ("code", "SG-1"),
+                    ("name", "Snow gauge"),
+                    ("nature", "goods"),
+                    ("stocked", "yes"),
+                    ("group", "SNOW"),
+                    ("tax_category", "standard")
+                ),
+            ]
+        );
+        (await GroupAsync(company, code, "1", "SG-1"), await GroupAsync(company, code, "draft", "SG-1")).ShouldBe(
+            (null, "SNOW")
+        );
         // Set aside as a what-if, the draft has it no more; merged, it has it again.
         var drafts = new KeepDrafts(company.Desk);
         var aside = (await drafts.SetAsideAsync(company.Actor, code, "snow", Stop)).Result!;
         (await GroupAsync(company, code, "draft", "SG-1")).ShouldBeNull();
         var merge = new MergeDrafts(company.Desk, new ViewSetUp(company.Desk), new EditSetUp(company.Desk));
-        var revision = (await new ViewSetUp(company.Desk).RunAsync(company.Actor, code, "main", null, Stop)).Result!.Entity.WhatIf(aside.Id)!.Revision;
-        (await merge.MergeAsync(company.Actor, code, aside.Id, revision, new Dictionary<string, bool>(), Stop)).Refused.ShouldBeNull();
-        (await GroupAsync(company, code, "draft", "SG-1"), await GroupAsync(company, code, "1", "SG-1")).ShouldBe(("SNOW", null));
+        var revision = (await new ViewSetUp(company.Desk).RunAsync(company.Actor, code, "main", null, Stop))
+            .Result!.Entity.WhatIf(aside.Id)!
+            .Revision;
+        (
+            await merge.MergeAsync(company.Actor, code, aside.Id, revision, new Dictionary<string, bool>(), Stop)
+        ).Refused.ShouldBeNull();
+        (await GroupAsync(company, code, "draft", "SG-1"), await GroupAsync(company, code, "1", "SG-1")).ShouldBe(
+            ("SNOW", null)
+        );
         // The difference tells it.
         var view = (await new ViewSetUp(company.Desk).RunAsync(company.Actor, code, "draft", null, Stop)).Result!;
-        var differs = (await new CompareSetUps(company.Desk, new ViewSetUp(company.Desk)).DifferenceAsync(view.Entity, "1", "draft", Stop)).Result!.Lines;
-        differs.ShouldContain(l => l.Under == "items" && l.Sentence.Contains("SG-1", StringComparison.Ordinal) && l.Sentence.EndsWith("group nothing → SNOW", StringComparison.Ordinal));
+        var differs = (
+            await new CompareSetUps(company.Desk, new ViewSetUp(company.Desk)).DifferenceAsync(
+                view.Entity,
+                "1",
+                "draft",
+                Stop
+            )
+        )
+            .Result!
+            .Lines;
+        differs.ShouldContain(l =>
+            l.Under == "items"
+            && l.Sentence.Contains("SG-1", StringComparison.Ordinal)
+            && l.Sentence.EndsWith("group nothing → SNOW", StringComparison.Ordinal)
+        );
         (differs.Count, await SizeAsync(company)).ShouldBe((3, 3));
     }
 }

@@ -7,10 +7,20 @@ namespace Assignum.Web.Tests;
 public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
 {
     private string Said => Find("#grid-said").Text;
+
     private void Says(string part) => wait.Until(_ => Said.Contains(part, StringComparison.Ordinal));
-    private IWebElement Cell(string number, string column) => Find($"tr[data-number='{number}'] td[data-column='{column}']");
-    private void Focus(string number, string column) => browser.ExecuteScript("arguments[0].focus()", Cell(number, column));
-    private void Holds(string number, string column, string value) => wait.Until(_ => Cell(number, column).GetAttribute("data-value") == value && !Cell(number, column).GetAttribute("class")!.Contains("pending", StringComparison.Ordinal));
+
+    private IWebElement Cell(string number, string column) =>
+        Find($"tr[data-number='{number}'] td[data-column='{column}']");
+
+    private void Focus(string number, string column) =>
+        browser.ExecuteScript("arguments[0].focus()", Cell(number, column));
+
+    private void Holds(string number, string column, string value) =>
+        wait.Until(_ =>
+            Cell(number, column).GetAttribute("data-value") == value
+            && !Cell(number, column).GetAttribute("class")!.Contains("pending", StringComparison.Ordinal)
+        );
 
     [Fact]
     public async Task A_foreign_chart_of_400_accounts_is_brought_in_and_used_in_a_rehearsal()
@@ -38,7 +48,13 @@ public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
         browser.FindElement(By.CssSelector("input[name='word-0']")).GetAttribute("value").ShouldBe("Burdens");
         Find("#means-0").SendKeys("operating cost");
         Find("button[formaction*=Again]").SendKeys(Keys.Enter);
-        wait.Until(b => b.FindElement(By.Id("plan-title")).Text.StartsWith($"{400 + ForeignSample.Headings} accounts read: {400 + ForeignSample.Headings} added", StringComparison.Ordinal));
+        wait.Until(b =>
+            b.FindElement(By.Id("plan-title"))
+                .Text.StartsWith(
+                    $"{400 + ForeignSample.Headings} accounts read: {400 + ForeignSample.Headings} added",
+                    StringComparison.Ordinal
+                )
+        );
         Find("[aria-labelledby=falls-title]").Text.ShouldContain("Gross profit");
         NothingSerious();
         Find("#bring-it").SendKeys(Keys.Enter);
@@ -65,7 +81,13 @@ public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
         Find("[name='lines[1].account']").SendKeys("2200" + Keys.Tab);
         Find("[name='lines[1].credit']").SendKeys("250");
         Find("[formaction*=Rehearse]").SendKeys(Keys.Enter);
-        wait.Until(b => b.FindElement(By.CssSelector("main")).Text is var text && (text.Contains("balanced", StringComparison.Ordinal) || b.FindElements(By.CssSelector("[role=alert]")).Count > 0));
+        wait.Until(b =>
+            b.FindElement(By.CssSelector("main")).Text is var text
+            && (
+                text.Contains("balanced", StringComparison.Ordinal)
+                || b.FindElements(By.CssSelector("[role=alert]")).Count > 0
+            )
+        );
         Find("main").Text.ShouldContain("balanced");
         Find("#result").Text.ShouldContain("Premises, n° 2");
     }
@@ -103,8 +125,15 @@ public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
         Says("Done again.");
         Holds("4020", "family", "copper");
 
-        // A block from a spreadsheet: what is wrong is marked, nothing is stored, what was pasted stays; corrected, all of it goes in.
-        void Paste(string number, string column, string text) => browser.ExecuteScript("const d = new DataTransfer(); d.setData('text/plain', arguments[1]); arguments[0].dispatchEvent(new ClipboardEvent('paste', { clipboardData: d, bubbles: true, cancelable: true }))", Cell(number, column), text);
+        // A block from a spreadsheet: what is wrong is marked, nothing is stored, what was pasted stays; corrected, all
+        // of it goes in.
+        void Paste(string number, string column, string text) =>
+            browser.ExecuteScript(
+                "const d = new DataTransfer(); d.setData('text/plain', arguments[1]); arguments[0].dispatchEvent(new "
+                    + "ClipboardEvent('paste', { clipboardData: d, bubbles: true, cancelable: true }))",
+                Cell(number, column),
+                text
+            );
         Focus("4030", "short_code");
         Paste("4030", "short_code", "book\tRevenue\ncal\tRevenues\n");
         Chord(Keys.Control, "s");
@@ -128,7 +157,13 @@ public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
         Chord(Keys.Alt, Keys.ArrowLeft);
         Holds("1500", "parent", "1000");
         // By dragging: onto a heading.
-        browser.ExecuteScript("const [from, to] = arguments, d = new DataTransfer(); from.dispatchEvent(new DragEvent('dragstart', { dataTransfer: d, bubbles: true })); for (const t of ['dragover', 'drop']) to.dispatchEvent(new DragEvent(t, { dataTransfer: d, bubbles: true, cancelable: true }))", Cell("1600", "number"), Cell("1200", "number"));
+        browser.ExecuteScript(
+            "const [from, to] = arguments, d = new DataTransfer(); from.dispatchEvent(new DragEvent('dragstart', { "
+                + "dataTransfer: d, bubbles: true })); for (const t of ['dragover', 'drop']) to.dispatchEvent(new "
+                + "DragEvent(t, { dataTransfer: d, bubbles: true, cancelable: true }))",
+            Cell("1600", "number"),
+            Cell("1200", "number")
+        );
         Holds("1600", "parent", "1200");
         Focus("1400", "number");
         Press("-");
@@ -152,7 +187,15 @@ public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
         using (var other = await App.SignedInAsync("admin"))
         {
             var token = await PageClient.TokenAsync(other, "/e/TWO/chart");
-            using var request = new HttpRequestMessage(HttpMethod.Post, "/e/TWO/chart?handler=Edit") { Content = new StringContent("""{"what":"x","edits":[{"number":"4010","column":"name","was":"Instruments","value":"Instruments sold"}]}""", System.Text.Encoding.UTF8, "application/json") };
+            using var request = new HttpRequestMessage(HttpMethod.Post, "/e/TWO/chart?handler=Edit")
+            {
+                Content = new StringContent(
+                    """{"what":"x","edits":[{"number":"4010","column":"name","was":"Instruments","""
+                        + """ "value":"Instruments sold"}]}""",
+                    System.Text.Encoding.UTF8,
+                    "application/json"
+                ),
+            };
             request.Headers.Add("X-Form-Token", token);
             (await other.SendAsync(request, TestContext.Current.CancellationToken)).EnsureSuccessStatusCode();
         }
@@ -178,7 +221,9 @@ public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
         Find("#in-place #new-class").GetAttribute("value").ShouldBe("revenue");
         Find("#in-place #new-number").Clear();
         Find("#in-place #new-number").SendKeys("4010" + Keys.Enter);
-        wait.Until(b => b.FindElement(By.Id("in-place")).Text.Contains("4010 exists already", StringComparison.Ordinal));
+        wait.Until(b =>
+            b.FindElement(By.Id("in-place")).Text.Contains("4010 exists already", StringComparison.Ordinal)
+        );
         Find("#in-place #new-number").Clear();
         Find("#in-place #new-number").SendKeys(number + Keys.Enter);
         wait.Until(b => b.FindElement(By.CssSelector("[name='lines[0].account']")).GetAttribute("value") == number);
@@ -194,9 +239,15 @@ public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
         wait.Until(b => b.FindElement(By.Id("place")).Text.Contains("Gross profit", StringComparison.Ordinal));
         // Before saving: where it would fall, and what uses it wrongly.
         Find("#new-class").SendKeys("other income");
-        wait.Until(b => !b.FindElement(By.Id("place")).Text.Contains("Gross profit", StringComparison.Ordinal) && b.FindElement(By.Id("place")).Text.Contains("Profit before tax", StringComparison.Ordinal));
+        wait.Until(b =>
+            !b.FindElement(By.Id("place")).Text.Contains("Gross profit", StringComparison.Ordinal)
+            && b.FindElement(By.Id("place")).Text.Contains("Profit before tax", StringComparison.Ordinal)
+        );
         Find("#new-control").SendKeys("receivables");
-        wait.Until(b => b.FindElement(By.Id("control-said")).Text.Contains("sales revenue (item group INSTR · party group SCHOOLS)", StringComparison.Ordinal));
+        wait.Until(b =>
+            b.FindElement(By.Id("control-said"))
+                .Text.Contains("sales revenue (item group INSTR · party group SCHOOLS)", StringComparison.Ordinal)
+        );
         NothingSerious();
 
         Go("/e/KEEP/chart/4012");

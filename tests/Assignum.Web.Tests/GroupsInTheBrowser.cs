@@ -2,13 +2,22 @@ using OpenQA.Selenium;
 
 namespace Assignum.Web.Tests;
 
-/// <summary>Groups, purposes, lists, the life cycle, explaining, spreadsheets, new lines, coverage: each by keys, as a person who maps a ledger works.</summary>
+/// <summary>Groups, purposes, lists, the life cycle, explaining, spreadsheets, new lines, coverage: each by keys, as a
+/// person who maps a ledger works.</summary>
 [Collection(AppCollection.Name)]
 public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
 {
     private void Focus(string css) => browser.ExecuteScript("arguments[0].focus()", Find(css));
-    private void Enter(string css) { Focus(css); Press(Keys.Enter); }
-    private void Says(string css, string text) => wait.Until(b => b.FindElement(By.CssSelector(css)).Text.Contains(text, StringComparison.Ordinal));
+
+    private void Enter(string css)
+    {
+        Focus(css);
+        Press(Keys.Enter);
+    }
+
+    private void Says(string css, string text) =>
+        wait.Until(b => b.FindElement(By.CssSelector(css)).Text.Contains(text, StringComparison.Ordinal));
+
     private void SaveGrid()
     {
         wait.Until(b => b.FindElement(By.Id("grid-waits")).Displayed);
@@ -17,7 +26,13 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
     }
 
     // What a spreadsheet puts on the clipboard, pasted where the focus is.
-    private void Paste(string text) => browser.ExecuteScript("const d = new DataTransfer(); d.setData('text/plain', arguments[0]); document.activeElement.dispatchEvent(new ClipboardEvent('paste', { clipboardData: d, bubbles: true, cancelable: true }))", text);
+    private void Paste(string text) =>
+        browser.ExecuteScript(
+            "const d = new DataTransfer(); d.setData('text/plain', arguments[0]); "
+                + "document.activeElement.dispatchEvent(new ClipboardEvent('paste', { clipboardData: d, bubbles: "
+                + "true, cancelable: true }))",
+            text
+        );
 
     [Fact]
     public async Task Groups_are_nested_renamed_filled_and_get_new_records()
@@ -104,7 +119,12 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Focus("tr.fresh:nth-child(3) td[data-column='item_group']");
         Chord(Keys.Control, Keys.Delete);
         SaveGrid();
-        Find("#grid-total").Text.ShouldBe((int.Parse(before, System.Globalization.CultureInfo.InvariantCulture) + 2).ToString(System.Globalization.CultureInfo.InvariantCulture));
+        Find("#grid-total")
+            .Text.ShouldBe(
+                (int.Parse(before, System.Globalization.CultureInfo.InvariantCulture) + 2).ToString(
+                    System.Globalization.CultureInfo.InvariantCulture
+                )
+            );
         Find("tr[data-number^='sales-revenue||BARO'] td[data-column='account']").Text.ShouldBe("4040");
         // Filled down over three rows, seen and undone.
         Focus("tr[data-number^='sales-revenue||BARO'] td[data-column='note']");
@@ -113,9 +133,14 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Chord(Keys.Shift, Keys.ArrowDown);
         Chord(Keys.Control, "d");
         SaveGrid();
-        browser.FindElements(By.CssSelector("#grid-rows td[data-column='note']")).Count(c => c.Text == "as agreed").ShouldBe(2);
+        browser
+            .FindElements(By.CssSelector("#grid-rows td[data-column='note']"))
+            .Count(c => c.Text == "as agreed")
+            .ShouldBe(2);
         Chord(Keys.Control, "z");
-        wait.Until(b => b.FindElements(By.CssSelector("#grid-rows td[data-column='note']")).All(c => c.Text != "as agreed"));
+        wait.Until(b =>
+            b.FindElements(By.CssSelector("#grid-rows td[data-column='note']")).All(c => c.Text != "as agreed")
+        );
         // One key explains the row that is marked.
         Press(Keys.F8);
         wait.Until(b => b.Url.Contains("/explain", StringComparison.Ordinal));
@@ -137,7 +162,9 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Says("#grid-count", "99999 changes wait");
         Chord(Keys.Control, "s");
         // Some seconds; a slow machine may take longer.
-        new OpenQA.Selenium.Support.UI.WebDriverWait(browser, TimeSpan.FromMinutes(1)).Until(b => b.FindElement(By.Id("grid-said")).Text.StartsWith("Nothing is stored yet", StringComparison.Ordinal));
+        new OpenQA.Selenium.Support.UI.WebDriverWait(browser, TimeSpan.FromMinutes(1)).Until(b =>
+            b.FindElement(By.Id("grid-said")).Text.StartsWith("Nothing is stored yet", StringComparison.Ordinal)
+        );
         Find("#grid-said").Text.ShouldContain("more)");
         // What is wrong is marked where it is, the missing account too, though its row was not drawn before.
         browser.FindElements(By.CssSelector("tr.fresh td.wrong")).Count.ShouldBeGreaterThan(150);
@@ -152,7 +179,11 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Choose("1210");
         Chord(Keys.Control, "s");
         Says("#grid-said", "Nothing is stored yet");
-        browser.FindElements(By.CssSelector("td.wrong")).ShouldHaveSingleItem().GetAttribute("data-column").ShouldBe("BARO");
+        browser
+            .FindElements(By.CssSelector("td.wrong"))
+            .ShouldHaveSingleItem()
+            .GetAttribute("data-column")
+            .ShouldBe("BARO");
         Find(Cell).GetAttribute("title")!.ShouldContain("sales-revenue takes revenue");
         NothingSerious();
         Focus(Cell);
@@ -167,9 +198,16 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
     {
         await App.EntityAsync("SHEET");
         using var nora = await App.SignedInAsync("nora");
-        var taken = await nora.GetByteArrayAsync("/e/SHEET/assignments?purpose=stock&handler=Sheet", TestContext.Current.CancellationToken);
+        var taken = await nora.GetByteArrayAsync(
+            "/e/SHEET/assignments?purpose=stock&handler=Sheet",
+            TestContext.Current.CancellationToken
+        );
         var path = Path.Combine(profile, "stock.xlsx");
-        await File.WriteAllBytesAsync(path, SheetEdits.Replace(taken, (">1425<", ">Glass and brass parts<")), TestContext.Current.CancellationToken);
+        await File.WriteAllBytesAsync(
+            path,
+            SheetEdits.Replace(taken, (">1425<", ">Glass and brass parts<")),
+            TestContext.Current.CancellationToken
+        );
         SignIn("nora");
         Go("/e/SHEET/sheet/assignments");
         NothingSerious();
@@ -183,7 +221,11 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Go("/e/SHEET/assignments?purpose=stock&group=SENSOR");
         Find("#grid-rows td[data-column='account']").Text.ShouldBe("1420");
         // Undone from the same page it came in on.
-        await File.WriteAllBytesAsync(path, SheetEdits.Replace(taken, (">SENSOR<", ">NOWHERE<")), TestContext.Current.CancellationToken);
+        await File.WriteAllBytesAsync(
+            path,
+            SheetEdits.Replace(taken, (">SENSOR<", ">NOWHERE<")),
+            TestContext.Current.CancellationToken
+        );
         Go("/e/SHEET/sheet/assignments");
         Find("#file").SendKeys(path);
         Find("form[enctype] .btn-main").SendKeys(Keys.Enter);
@@ -195,17 +237,29 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Says(".donebox", "ndone");
         Go("/e/SHEET/assignments?purpose=stock&group=SENSOR");
         Find("#grid-rows td[data-column='account']").Text.ShouldBe("1425");
-        // Where things land goes the same way: what is changed in a cell is an assignment there, what is wrong is named by cell.
+        // Where things land goes the same way: what is changed in a cell is an assignment there, what is wrong is named
+        // by cell.
         Go("/e/SHEET/life-cycle/item-groups?chosen=SENSOR");
         Find(".head .acts").Text.ShouldContain("Bring back");
-        taken = await nora.GetByteArrayAsync("/e/SHEET/life-cycle/item-groups?chosen=SENSOR&handler=Sheet", TestContext.Current.CancellationToken);
-        await File.WriteAllBytesAsync(path, SheetEdits.Replace(taken, (">1425<", ">Nothing such<")), TestContext.Current.CancellationToken);
+        taken = await nora.GetByteArrayAsync(
+            "/e/SHEET/life-cycle/item-groups?chosen=SENSOR&handler=Sheet",
+            TestContext.Current.CancellationToken
+        );
+        await File.WriteAllBytesAsync(
+            path,
+            SheetEdits.Replace(taken, (">1425<", ">Nothing such<")),
+            TestContext.Current.CancellationToken
+        );
         Go("/e/SHEET/sheet/assignments");
         Find("#file").SendKeys(path);
         Find("form[enctype] .btn-main").SendKeys(Keys.Enter);
         Says("#plan-title", "wrong");
         Find("#sheet-form td.code").Text.ShouldBe("SENSOR");
-        await File.WriteAllBytesAsync(path, SheetEdits.Replace(taken, (">1425<", ">Glass and brass parts<")), TestContext.Current.CancellationToken);
+        await File.WriteAllBytesAsync(
+            path,
+            SheetEdits.Replace(taken, (">1425<", ">Glass and brass parts<")),
+            TestContext.Current.CancellationToken
+        );
         Go("/e/SHEET/sheet/assignments");
         Find("#file").SendKeys(path);
         Find("form[enctype] .btn-main").SendKeys(Keys.Enter);
@@ -295,7 +349,9 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Says("#grid-source", "item group + party group INSTR · SCHOOLS");
         Choose("4040");
         SaveGrid();
-        Find("tr[data-number='sales-revenue~party-group~SCHOOLS'] td[data-column='RAIN']").GetAttribute("class")!.ShouldContain("own");
+        Find("tr[data-number='sales-revenue~party-group~SCHOOLS'] td[data-column='RAIN']")
+            .GetAttribute("class")!
+            .ShouldContain("own");
         Go("/e/COVER/life-cycle/customers");
         NothingSerious();
         Go("/e/COVER/explain?item=RG-100");

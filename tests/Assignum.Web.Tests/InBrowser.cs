@@ -16,9 +16,25 @@ public abstract class InBrowser : IDisposable
     {
         App = app;
         var options = new ChromeOptions { BinaryLocation = "/usr/bin/chromium" };
-        options.AddArguments("--headless=new", "--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage", "--disable-quic", "--no-first-run", "--disable-background-networking",
-            "--disable-component-update", "--disable-sync", "--window-size=1280,900", "--lang=en-GB", "--user-data-dir=" + profile);
-        browser = new ChromeDriver(ChromeDriverService.CreateDefaultService("/usr/bin", "chromedriver"), options, TimeSpan.FromMinutes(1));
+        options.AddArguments(
+            "--headless=new",
+            "--no-sandbox",
+            "--disable-gpu",
+            "--disable-dev-shm-usage",
+            "--disable-quic",
+            "--no-first-run",
+            "--disable-background-networking",
+            "--disable-component-update",
+            "--disable-sync",
+            "--window-size=1280,900",
+            "--lang=en-GB",
+            "--user-data-dir=" + profile
+        );
+        browser = new ChromeDriver(
+            ChromeDriverService.CreateDefaultService("/usr/bin", "chromedriver"),
+            options,
+            TimeSpan.FromMinutes(1)
+        );
         wait = new WebDriverWait(browser, TimeSpan.FromSeconds(20));
         wait.IgnoreExceptionTypes(typeof(NoSuchElementException), typeof(StaleElementReferenceException));
     }
@@ -27,6 +43,7 @@ public abstract class InBrowser : IDisposable
     protected RunningApp App { get; }
 
     protected IWebElement Find(string css) => wait.Until(b => b.FindElement(By.CssSelector(css)));
+
     protected void Go(string path) => browser.Navigate().GoToUrl(new Uri(App.Address, path));
 
     protected void SignIn(string name, string password = Start.DemoLoader.Password)
@@ -34,14 +51,24 @@ public abstract class InBrowser : IDisposable
         Go("/sign-in");
         Find("#name").SendKeys(name);
         Find("#password").SendKeys(password + Keys.Enter);
-        wait.Until(b => !b.Url.Contains("/sign-in", StringComparison.Ordinal) || b.FindElements(By.CssSelector("[role=alert]")).Count > 0);
+        wait.Until(b =>
+            !b.Url.Contains("/sign-in", StringComparison.Ordinal)
+            || b.FindElements(By.CssSelector("[role=alert]")).Count > 0
+        );
     }
 
     // Serious and critical findings of axe, as "rule: element".
     protected void NothingSerious(string within = "html")
     {
         browser.ExecuteScript(File.ReadAllText(Path.Combine(AppContext.BaseDirectory, "lib", "axe.min.js")));
-        var json = (string)browser.ExecuteAsyncScript("const done = arguments[1]; axe.run(arguments[0], {runOnly: ['wcag2a','wcag2aa','wcag21a','wcag21aa','wcag22aa']}).then(r => done(JSON.stringify(r.violations.filter(v => ['serious','critical'].includes(v.impact)).map(v => v.id + ': ' + v.nodes.map(n => n.html).slice(0, 3).join(' | ')))))", within)!;
+        var json = (string)
+            browser.ExecuteAsyncScript(
+                "const done = arguments[1]; axe.run(arguments[0], {runOnly: "
+                    + "['wcag2a','wcag2aa','wcag21a','wcag21aa','wcag22aa']}).then(r => "
+                    + "done(JSON.stringify(r.violations.filter(v => ['serious','critical'].includes(v.impact)).map(v "
+                    + "=> v.id + ': ' + v.nodes.map(n => n.html).slice(0, 3).join(' | ')))))",
+                within
+            )!;
         JsonSerializer.Deserialize<string[]>(json).ShouldBeEmpty(browser.Url);
     }
 
@@ -57,11 +84,13 @@ public abstract class InBrowser : IDisposable
     /// <summary>Keys pressed one after the other, where the focus is then.</summary>
     protected void Press(params string[] keys)
     {
-        foreach (var key in keys) new OpenQA.Selenium.Interactions.Actions(browser).SendKeys(key).Perform();
+        foreach (var key in keys)
+            new OpenQA.Selenium.Interactions.Actions(browser).SendKeys(key).Perform();
     }
 
     /// <summary>A key with a modifier held.</summary>
-    protected void Chord(string modifier, string key) => new OpenQA.Selenium.Interactions.Actions(browser).KeyDown(modifier).SendKeys(key).KeyUp(modifier).Perform();
+    protected void Chord(string modifier, string key) =>
+        new OpenQA.Selenium.Interactions.Actions(browser).KeyDown(modifier).SendKeys(key).KeyUp(modifier).Perform();
 
     public void Dispose()
     {

@@ -73,7 +73,9 @@ public sealed class InTheBrowser(RunningApp app) : InBrowser(app)
         Find(".flow").Text.ShouldContain("shipped not invoiced");
         Find("[aria-label='What these policies change']").Text.ShouldContain("becoming needed: shipped not invoiced");
         Find("#stock-method").SendKeys("periodic" + Keys.Enter);
-        wait.Until(b => b.FindElement(By.CssSelector(".kinds")).Text.Contains("makes no entry", StringComparison.Ordinal));
+        wait.Until(b =>
+            b.FindElement(By.CssSelector(".kinds")).Text.Contains("makes no entry", StringComparison.Ordinal)
+        );
         // Trying changes nothing.
         Find(".band").Text.ShouldContain("Edition");
         // What the demo has no account for (charges between entities) is said there, and is no example of the others.
@@ -90,11 +92,17 @@ public sealed class InTheBrowser(RunningApp app) : InBrowser(app)
     {
         SignIn("tomas");
         var file = Path.Combine(profile, "cycle.ndjson");
-        File.WriteAllLines(file,
-        [
-            """{"source":"own","id":"c1","kind":"goods-received","date":"2026-10-02","party":"SUP-OKEBRASS","location":"CORK","lines":[{"item":"BAR-210","quantity":10,"unitCost":42}]}""",
-            """{"source":"own","id":"c2","kind":"supplier-invoice","date":"2026-10-04","reference":"S-881","party":"SUP-OKEBRASS","location":"CORK","lines":[{"item":"BAR-210","quantity":10,"unitPrice":43,"receiptCost":420}]}""",
-        ]);
+        File.WriteAllLines(
+            file,
+            [
+                """{"source":"own","id":"c1","kind":"goods-received","date":"2026-10-02","""
+                    + """ "party":"SUP-OKEBRASS","location":"CORK","lines":[{"item":"BAR-210","quantity":10,"""
+                    + """ "unitCost":42}]}""",
+                """{"source":"own","id":"c2","kind":"supplier-invoice","date":"2026-10-04","""
+                    + """ "reference":"S-881","party":"SUP-OKEBRASS","location":"CORK","lines":["""
+                    + """ {"item":"BAR-210","quantity":10,"unitPrice":43,"receiptCost":420}]}""",
+            ]
+        );
         Go("/e/SKERROW/rehearse/cycle");
         Find("#file").SendKeys(file);
         Find("[data-drop] button").SendKeys(Keys.Enter);
@@ -144,7 +152,9 @@ public sealed class InTheBrowser(RunningApp app) : InBrowser(app)
         wait.Until(b => b.FindElement(By.Id("number-said")).Text.Contains("free", StringComparison.Ordinal));
         Find("#new-number").Clear();
         Find("#new-number").SendKeys("4010");
-        wait.Until(b => b.FindElement(By.Id("number-said")).Text.Contains("4010 is Instruments", StringComparison.Ordinal));
+        wait.Until(b =>
+            b.FindElement(By.Id("number-said")).Text.Contains("4010 is Instruments", StringComparison.Ordinal)
+        );
         Find("#new-number").Clear();
         Find("#new-number").SendKeys(number);
         Find("#new-name").SendKeys("Instruments to museums");
@@ -205,12 +215,16 @@ public sealed class InTheBrowser(RunningApp app) : InBrowser(app)
 
         // A coming rate, once for both codes; the tax check of the draft takes it from its day.
         Go("/e/SKERROW/tax?show=codes");
-        foreach (var code in new[] { "S23", "P23" }) Find("#rate-" + code).SendKeys(Keys.Space);
+        foreach (var code in new[] { "S23", "P23" })
+            Find("#rate-" + code).SendKeys(Keys.Space);
         Find("#percent").SendKeys("24");
         browser.ExecuteScript("document.getElementById('from').value = '2027-01-01'");
         Find("#rate-reason").SendKeys("next year" + Keys.Enter);
         Find(".donebox").Text.ShouldContain("2 rows of the draft were changed");
-        browser.FindElements(By.CssSelector("span.watch")).Count(e => e.Text.Contains("24 %", StringComparison.Ordinal)).ShouldBe(2);
+        browser
+            .FindElements(By.CssSelector("span.watch"))
+            .Count(e => e.Text.Contains("24 %", StringComparison.Ordinal))
+            .ShouldBe(2);
         NothingSerious();
         Find(".donebox button").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElement(By.CssSelector(".donebox")).Text.Contains("Undone", StringComparison.Ordinal));
@@ -230,7 +244,11 @@ public sealed class InTheBrowser(RunningApp app) : InBrowser(app)
         Find("[name='lines[0].unitPrice']").SendKeys("ten");
         Find("[formaction*=Rehearse]").Click();
         Find("[role=alert]").Text.ShouldContain("lines[0].unitPrice");
-        Find("[name='lines[0].unitPrice']").ShouldSatisfyAllConditions(f => f.GetAttribute("value").ShouldBe("ten"), f => f.GetAttribute("aria-invalid").ShouldBe("true"));
+        Find("[name='lines[0].unitPrice']")
+            .ShouldSatisfyAllConditions(
+                f => f.GetAttribute("value").ShouldBe("ten"),
+                f => f.GetAttribute("aria-invalid").ShouldBe("true")
+            );
         NothingSerious();
     }
 
@@ -241,12 +259,37 @@ public sealed class InTheBrowser(RunningApp app) : InBrowser(app)
         var stop = TestContext.Current.CancellationToken;
         using var client = App.Client();
         var zip = await client.GetByteArrayAsync("/api/v1/entities/BROWSEBACK/bundle", stop);
-        async Task ChangeAsync(string file, string rows) => (await client.PostAsync("/api/v1/entities/BROWSEBACK/bundle?apply=true&partial=true", new ByteArrayContent(PageClient.Zip((file, Encoding.UTF8.GetBytes(rows)))), stop)).EnsureSuccessStatusCode();
+        async Task ChangeAsync(string file, string rows) =>
+            (
+                await client.PostAsync(
+                    "/api/v1/entities/BROWSEBACK/bundle?apply=true&partial=true",
+                    new ByteArrayContent(PageClient.Zip((file, Encoding.UTF8.GetBytes(rows)))),
+                    stop
+                )
+            ).EnsureSuccessStatusCode();
         await ChangeAsync("methods.csv", "code,name\nCHEQUE,Cheque\n");
         await ChangeAsync("accounts.csv", "number,name,class,kind\n4010,Instruments here,revenue,posting\n");
         var file = Path.Combine(profile, "back.zip");
-        await File.WriteAllBytesAsync(file, PageClient.Zip([.. new System.IO.Compression.ZipArchive(new MemoryStream(zip)).Entries.Select(e => (e.Name, Encoding.UTF8.GetBytes(
-            e.Name == "accounts.csv" ? System.Text.RegularExpressions.Regex.Replace(new StreamReader(e.Open()).ReadToEnd(), "(?m)^4010,[^,]*,", "4010,Instruments there,") : new StreamReader(e.Open()).ReadToEnd())))]), stop);
+        await File.WriteAllBytesAsync(
+            file,
+            PageClient.Zip([
+                .. new System.IO.Compression.ZipArchive(new MemoryStream(zip)).Entries.Select(e =>
+                    (
+                        e.Name,
+                        Encoding.UTF8.GetBytes(
+                            e.Name == "accounts.csv"
+                                ? System.Text.RegularExpressions.Regex.Replace(
+                                    new StreamReader(e.Open()).ReadToEnd(),
+                                    "(?m)^4010,[^,]*,",
+                                    "4010,Instruments there,"
+                                )
+                                : new StreamReader(e.Open()).ReadToEnd()
+                        )
+                    )
+                ),
+            ]),
+            stop
+        );
 
         SignIn("nora");
         Go("/e/BROWSEBACK/files");
@@ -270,11 +313,21 @@ public sealed class InTheBrowser(RunningApp app) : InBrowser(app)
     [Fact]
     public async Task A_bundle_is_looked_at_brought_in_and_published_by_somebody_else()
     {
-        using (var client = App.Client()) (await client.PostAsync("/api/v1/entities", new StringContent("{\"code\":\"BROWSER\",\"name\":\"Browser\",\"currency\":\"EUR\"}"), TestContext.Current.CancellationToken)).EnsureSuccessStatusCode();
+        using (var client = App.Client())
+            (
+                await client.PostAsync(
+                    "/api/v1/entities",
+                    new StringContent("{\"code\":\"BROWSER\",\"name\":\"Browser\",\"currency\":\"EUR\"}"),
+                    TestContext.Current.CancellationToken
+                )
+            ).EnsureSuccessStatusCode();
         var file = Path.Combine(profile, "set-up.zip");
         void Pack(string accounts)
         {
-            using var zip = new System.IO.Compression.ZipArchive(File.Create(file), System.IO.Compression.ZipArchiveMode.Create);
+            using var zip = new System.IO.Compression.ZipArchive(
+                File.Create(file),
+                System.IO.Compression.ZipArchiveMode.Create
+            );
             using var to = zip.CreateEntry("accounts.csv").Open();
             to.Write(Encoding.UTF8.GetBytes("number,name,class,kind\n" + accounts));
         }
@@ -289,11 +342,13 @@ public sealed class InTheBrowser(RunningApp app) : InBrowser(app)
         Pack("1000,Cash,asset,posting\n4000,Sales,revenue,posting\n");
         Find("#file").SendKeys(file);
         Find("form.sheet button").Click();
-        wait.Until(b => b.FindElement(By.Id("plan-title")).Text.Contains("2 rows would change", StringComparison.Ordinal));
+        wait.Until(b =>
+            b.FindElement(By.Id("plan-title")).Text.Contains("2 rows would change", StringComparison.Ordinal)
+        );
         Find("form[action*=Apply] button").Click();
         Find(".donebox").Text.ShouldContain("2 rows");
         Go("/e/BROWSER/editions");
-        browser.FindElements(By.CssSelector("#from")).ShouldBeEmpty();   // a preparer does not publish
+        browser.FindElements(By.CssSelector("#from")).ShouldBeEmpty(); // a preparer does not publish
 
         SignIn("tomas");
         Go("/e/BROWSER/editions");
@@ -318,7 +373,9 @@ public sealed class InTheBrowser(RunningApp app) : InBrowser(app)
         NothingSerious("#found");
         Find("#find").SendKeys(Keys.ArrowDown);
         browser.SwitchTo().ActiveElement().SendKeys(Keys.Enter);
-        wait.Until(b => b.Url.Contains("4040", StringComparison.Ordinal) || b.Url.Contains("CAL", StringComparison.Ordinal));
+        wait.Until(b =>
+            b.Url.Contains("4040", StringComparison.Ordinal) || b.Url.Contains("CAL", StringComparison.Ordinal)
+        );
     }
 
     [Fact]
@@ -329,7 +386,9 @@ public sealed class InTheBrowser(RunningApp app) : InBrowser(app)
         {
             Go("/e/SKERROW/" + place);
             Find("main h1");
-            ((bool)browser.ExecuteScript("return document.documentElement.scrollWidth <= window.innerWidth")!).ShouldBeTrue(place);
+            (
+                (bool)browser.ExecuteScript("return document.documentElement.scrollWidth <= window.innerWidth")!
+            ).ShouldBeTrue(place);
         }
         browser.FindElements(By.CssSelector("#file")).ShouldBeEmpty();
         Go("/e/NOWHERE/chart");
@@ -346,7 +405,10 @@ public sealed class InTheBrowser(RunningApp app) : InBrowser(app)
             Go("/e/SKERROW/chart");
             Find("h1").Text.ShouldBe("The database does not answer");
         }
-        finally { App.Wire.Mend(); }
+        finally
+        {
+            App.Wire.Mend();
+        }
         wait.Until(_ =>
         {
             Go("/e/SKERROW/chart");

@@ -25,24 +25,67 @@ public class Killed
         {
             await using var db = new NpgsqlConnection(database.Owner);
             await db.OpenAsync(Stop);
-            return (long)(await new NpgsqlCommand($"select count(*) from pg_stat_activity where datname = current_database() and query ilike '%account_terms%' and pid <> pg_backend_pid() and {where}", db).ExecuteScalarAsync(Stop))!;
+            return (long)
+                (
+                    await new NpgsqlCommand(
+                        "select count(*) from pg_stat_activity where datname = current_database() and query ilike "
+                            + $"'%account_terms%' and pid <> pg_backend_pid() and {where}",
+                        db
+                    ).ExecuteScalarAsync(Stop)
+                )!;
         }
         static StringContent Json(string text) => new(text, Encoding.UTF8, "application/json");
-        const string Halves = "select (select count(*) from assignments where since = 2 or until = 2) + (select count(*) from policies where since = 2 or until = 2) + (select count(*) from account_terms where since = 2 or until = 2)";
+        const string Halves =
+            "select (select count(*) from assignments where since = 2 or until = 2) + (select count(*) from policies "
+            + "where since = 2 or until = 2) + (select count(*) from account_terms where since = 2 or until = 2)";
         await using (var app = await ServedApp.StartAsync(ProjectFiles.Root, database.Owner, database.Application))
         {
-            (await app.Client.PostAsync("/api/v1/entities", Json("""{"code":"KILL","name":"Kill","currency":"EUR"}"""), Stop)).EnsureSuccessStatusCode();
-            (await app.Client.PostAsync("/api/v1/entities/KILL/bundle?apply=true", new ByteArrayContent(PageClient.DemoBundle(without: "policies.csv")), Stop)).EnsureSuccessStatusCode();
-            (await app.Client.PostAsync("/api/v1/entities/KILL/editions/publish", Json("""{"from":"2026-06-01"}"""), Stop)).EnsureSuccessStatusCode();
+            (
+                await app.Client.PostAsync(
+                    "/api/v1/entities",
+                    Json("""{"code":"KILL","name":"Kill","currency":"EUR"}"""),
+                    Stop
+                )
+            ).EnsureSuccessStatusCode();
+            (
+                await app.Client.PostAsync(
+                    "/api/v1/entities/KILL/bundle?apply=true",
+                    new ByteArrayContent(PageClient.DemoBundle(without: "policies.csv")),
+                    Stop
+                )
+            ).EnsureSuccessStatusCode();
+            (
+                await app.Client.PostAsync(
+                    "/api/v1/entities/KILL/editions/publish",
+                    Json("""{"from":"2026-06-01"}"""),
+                    Stop
+                )
+            ).EnsureSuccessStatusCode();
             var assignments = Encoding.UTF8.GetBytes("purpose,account,item_group\nsales-revenue,4014,INSTR\n");
-            (await app.Client.PostAsync("/api/v1/entities/KILL/bundle?apply=true&partial=true", new ByteArrayContent(PageClient.Zip(("assignments.csv", assignments), ("policies.csv", Encoding.UTF8.GetBytes("policy,value\ndiscounts,separate\n")))), Stop)).EnsureSuccessStatusCode();
+            (
+                await app.Client.PostAsync(
+                    "/api/v1/entities/KILL/bundle?apply=true&partial=true",
+                    new ByteArrayContent(
+                        PageClient.Zip(
+                            ("assignments.csv", assignments),
+                            ("policies.csv", Encoding.UTF8.GetBytes("policy,value\ndiscounts,separate\n"))
+                        )
+                    ),
+                    Stop
+                )
+            ).EnsureSuccessStatusCode();
 
-            // Another session holds the table that publishing writes last: it stands in the middle, with the others written.
+            // Another session holds the table that publishing writes last: it stands in the middle, with the others
+            // written.
             await using var holder = new NpgsqlConnection(database.Owner);
             await holder.OpenAsync(Stop);
             await using var held = await holder.BeginTransactionAsync(Stop);
             await new NpgsqlCommand("lock table account_terms in exclusive mode", holder).ExecuteNonQueryAsync(Stop);
-            var publishing = app.Client.PostAsync("/api/v1/entities/KILL/editions/publish", Json("""{"from":"2026-10-01"}"""), CancellationToken.None);
+            var publishing = app.Client.PostAsync(
+                "/api/v1/entities/KILL/editions/publish",
+                Json("""{"from":"2026-10-01"}"""),
+                CancellationToken.None
+            );
             for (var i = 0; await SessionsAsync("wait_event_type = 'Lock'") == 0; i++)
             {
                 i.ShouldBeLessThan(200, "publishing never came to the table that is held");
@@ -52,15 +95,35 @@ public class Killed
             await Should.ThrowAsync<HttpRequestException>(() => publishing);
             await held.RollbackAsync(Stop);
         }
-        for (var i = 0; i < 100 && await SessionsAsync("state <> 'idle'") > 0; i++) await Task.Delay(50, Stop);
+        for (var i = 0; i < 100 && await SessionsAsync("state <> 'idle'") > 0; i++)
+            await Task.Delay(50, Stop);
         (await AskAsync<long>(Halves)).ShouldBe(0);
-        (await AskAsync<string>("select string_agg(status, ' ' order by edition_id) from edition")).ShouldBe("published draft");
+        (await AskAsync<string>("select string_agg(status, ' ' order by edition_id) from edition")).ShouldBe(
+            "published draft"
+        );
 
         await using var again = await ServedApp.StartAsync(ProjectFiles.Root, database.Owner, database.Application);
-        (await again.Client.PostAsync("/api/v1/entities/KILL/editions/publish", Json("""{"from":"2026-10-01"}"""), Stop)).StatusCode.ShouldBe(HttpStatusCode.OK);
+        (
+            await again.Client.PostAsync(
+                "/api/v1/entities/KILL/editions/publish",
+                Json("""{"from":"2026-10-01"}"""),
+                Stop
+            )
+        ).StatusCode.ShouldBe(HttpStatusCode.OK);
         (await AskAsync<long>(Halves)).ShouldBe(3);
-        var posted = await again.PostAsync("KILL", new[] { "2026-09-30", "2026-10-01" }.Select(day => $$"""{"source":"t","id":"{{day}}","kind":"sales-invoice","date":"{{day}}","reference":"{{day}}","party":"SHOP-GALE","lines":[{"item":"RG-100","unitPrice":100}]}"""));
+        var posted = await again.PostAsync(
+            "KILL",
+            new[] { "2026-09-30", "2026-10-01" }.Select(day =>
+                $$"""{"source":"t","id":"{{day}}","kind":"sales-invoice","date":"{{day}}","""
+                + $$""" "reference":"{{day}}","party":"SHOP-GALE","lines":[{"item":"RG-100","""
+                + """ "unitPrice":100}]}"""
+            )
+        );
         posted.ShouldBe(new Dictionary<string, int> { ["posted"] = 2 });
-        (await AskAsync<string>("select string_agg(account, ' ' order by entry_id) from entry_line where purpose = 'sales-revenue'")).ShouldBe("4010 4014");
+        (
+            await AskAsync<string>(
+                "select string_agg(account, ' ' order by entry_id) from entry_line where purpose = 'sales-revenue'"
+            )
+        ).ShouldBe("4010 4014");
     }
 }

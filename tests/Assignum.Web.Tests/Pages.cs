@@ -22,7 +22,9 @@ public class Pages(RunningApp app)
     public async Task A_form_without_its_token_is_refused(string path)
     {
         using var client = await app.SignedInAsync("admin");
-        (await client.PostAsync(path, Form(("name", "nora"), ("password", "x")), Stop)).StatusCode.ShouldBe(HttpStatusCode.BadRequest);
+        (await client.PostAsync(path, Form(("name", "nora"), ("password", "x")), Stop)).StatusCode.ShouldBe(
+            HttpStatusCode.BadRequest
+        );
     }
 
     [Fact]
@@ -30,16 +32,38 @@ public class Pages(RunningApp app)
     {
         using var client = await app.SignedInAsync("iris");
         var token = await TokenAsync(client, "/e/SKERROW/rehearse");
-        var sale = """{"source":"own","id":"IRIS-1","kind":"sales-invoice","date":"2026-06-15","party":"SHOP-GALE","lines":[{"item":"RG-100","unitPrice":1}]}""";
-        var post = await client.PostAsync("/e/SKERROW/rehearse?handler=Post", Form(("json", sale), ("__RequestVerificationToken", token)), Stop);
+        var sale =
+            """{"source":"own","id":"IRIS-1","kind":"sales-invoice","date":"2026-06-15","""
+            + """ "party":"SHOP-GALE","lines":[{"item":"RG-100","unitPrice":1}]}""";
+        var post = await client.PostAsync(
+            "/e/SKERROW/rehearse?handler=Post",
+            Form(("json", sale), ("__RequestVerificationToken", token)),
+            Stop
+        );
         post.StatusCode.ShouldBe(HttpStatusCode.UnprocessableEntity);
         (await post.Content.ReadAsStringAsync(Stop)).ShouldContain("needs the role preparer");
-        var publish = await client.PostAsync("/e/SKERROW/editions", Form(("from", "2026-12-01"), ("__RequestVerificationToken", token)), Stop);
+        var publish = await client.PostAsync(
+            "/e/SKERROW/editions",
+            Form(("from", "2026-12-01"), ("__RequestVerificationToken", token)),
+            Stop
+        );
         (await publish.Content.ReadAsStringAsync(Stop)).ShouldContain("needs the role reviewer");
-        var create = await client.PostAsync("/", Form(("code", "MINE"), ("name", "Mine"), ("currency", "EUR"), ("__RequestVerificationToken", token)), Stop);
+        var create = await client.PostAsync(
+            "/",
+            Form(("code", "MINE"), ("name", "Mine"), ("currency", "EUR"), ("__RequestVerificationToken", token)),
+            Stop
+        );
         (await create.Content.ReadAsStringAsync(Stop)).ShouldContain("Only an administrator");
-        using var upload = new MultipartFormDataContent { { new StringContent(token), "__RequestVerificationToken" }, { new ByteArrayContent([1, 2, 3]), "file", "x.zip" } };
-        (await (await client.PostAsync("/e/SKERROW/files?handler=Preview", upload, Stop)).Content.ReadAsStringAsync(Stop)).ShouldContain("needs the role preparer");
+        using var upload = new MultipartFormDataContent
+        {
+            { new StringContent(token), "__RequestVerificationToken" },
+            { new ByteArrayContent([1, 2, 3]), "file", "x.zip" },
+        };
+        (
+            await (await client.PostAsync("/e/SKERROW/files?handler=Preview", upload, Stop)).Content.ReadAsStringAsync(
+                Stop
+            )
+        ).ShouldContain("needs the role preparer");
     }
 
     [Fact]
@@ -47,7 +71,11 @@ public class Pages(RunningApp app)
     {
         using var client = await app.SignedInAsync("nora");
         var token = await TokenAsync(client, "/e/SKERROW/files");
-        var answer = await client.PostAsync("/e/SKERROW/files?handler=Apply", Form(("upload", Guid.NewGuid().ToString()), ("expected", "x"), ("__RequestVerificationToken", token)), Stop);
+        var answer = await client.PostAsync(
+            "/e/SKERROW/files?handler=Apply",
+            Form(("upload", Guid.NewGuid().ToString()), ("expected", "x"), ("__RequestVerificationToken", token)),
+            Stop
+        );
         answer.StatusCode.ShouldBe(HttpStatusCode.UnprocessableEntity);
         (await answer.Content.ReadAsStringAsync(Stop)).ShouldContain("Choose it again");
     }
@@ -69,7 +97,9 @@ public class Pages(RunningApp app)
         using var client = await app.SignedInAsync("iris");
         var bytes = await client.GetByteArrayAsync("/e/SKERROW/chart?handler=List&format=xlsx", Stop);
         using var zip = new System.IO.Compression.ZipArchive(new MemoryStream(bytes));
-        using var sheet = new StreamReader(zip.Entries.Single(e => e.FullName.StartsWith("xl/worksheets/", StringComparison.Ordinal)).Open());
+        using var sheet = new StreamReader(
+            zip.Entries.Single(e => e.FullName.StartsWith("xl/worksheets/", StringComparison.Ordinal)).Open()
+        );
         var xml = await sheet.ReadToEndAsync(Stop);
         xml.ShouldContain("frozen");
         xml.ShouldContain("autoFilter");
@@ -110,7 +140,9 @@ public class Pages(RunningApp app)
         html.IndexOf("RG-100", StringComparison.Ordinal).ShouldBeGreaterThan(0);
         (await client.GetStringAsync("/e/SKERROW/pick?type=party&q=kerry", Stop)).ShouldContain("SCH-KERRY");
         (await client.GetStringAsync("/e/SKERROW/pick?type=account&q=zzzz", Stop)).ShouldContain("nothing fits");
-        (await client.GetStringAsync("/e/SKERROW/pick?type=item&q=first series", Stop)).ShouldNotContain("BAR-205");   // archived
+        (await client.GetStringAsync("/e/SKERROW/pick?type=item&q=first " + "series", Stop)).ShouldNotContain(
+            "BAR-205"
+        ); // archived
     }
 
     [Fact]
@@ -119,13 +151,24 @@ public class Pages(RunningApp app)
         using var client = await app.SignedInAsync("nora");
         var fields = new[]
         {
-            ("kind", "sales-invoice"), ("id", "form-twice"), ("f.date", "2026-06-15"), ("f.party", "SHOP-GALE"), ("f.reference", "TWICE"), ("lines[0].item", "RG-100"), ("lines[0].unitPrice", "10"),
+            ("kind", "sales-invoice"),
+            ("id", "form-twice"),
+            ("f.date", "2026-06-15"),
+            ("f.party", "SHOP-GALE"),
+            ("f.reference", "TWICE"),
+            ("lines[0].item", "RG-100"),
+            ("lines[0].unitPrice", "10"),
             ("__RequestVerificationToken", await TokenAsync(client, "/e/SKERROW/rehearse")),
         };
-        foreach (var _ in new[] { 1, 2 }) (await client.PostAsync("/e/SKERROW/rehearse?handler=Post", Form(fields), Stop)).StatusCode.ShouldBe(HttpStatusCode.Redirect);
+        foreach (var _ in new[] { 1, 2 })
+            (await client.PostAsync("/e/SKERROW/rehearse?handler=Post", Form(fields), Stop)).StatusCode.ShouldBe(
+                HttpStatusCode.Redirect
+            );
         (await client.GetStringAsync("/e/SKERROW/rehearse", Stop)).ShouldContain("posted before");
         using var api = app.Client();
-        var entries = JsonDocument.Parse(await api.GetStringAsync("/api/v1/entities/SKERROW/entries?source=own&id=form-twice", Stop)).RootElement;
+        var entries = JsonDocument
+            .Parse(await api.GetStringAsync("/api/v1/entities/SKERROW/entries?source=own&id=form-twice", Stop))
+            .RootElement;
         entries.GetArrayLength().ShouldBe(1);
     }
 
@@ -133,18 +176,45 @@ public class Pages(RunningApp app)
     public async Task A_key_for_one_entity_opens_no_other()
     {
         using var admin = app.Client();
-        (await admin.PostAsync("/api/v1/entities", new StringContent("{\"code\":\"KEYED\",\"name\":\"Keyed\",\"currency\":\"EUR\"}", Encoding.UTF8, "application/json"), Stop)).StatusCode.ShouldBe(HttpStatusCode.Created);
+        (
+            await admin.PostAsync(
+                "/api/v1/entities",
+                new StringContent(
+                    "{\"code\":\"KEYED\",\"name\":\"Keyed\",\"currency\":\"EUR\"}",
+                    Encoding.UTF8,
+                    "application/json"
+                ),
+                Stop
+            )
+        ).StatusCode.ShouldBe(HttpStatusCode.Created);
         var key = "only-keyed-0123456789-0123456789-0123456789";
         await using (var db = await app.Database.Database.OpenAsync(Stop))
         {
             await using var find = new Npgsql.NpgsqlCommand("select entity_id from entity where code = 'KEYED'", db);
-            await Storage.AccessStore.CreateKeyAsync(db, "keyed", Desk.Access.SignIn.HashKey(key), "viewer", [(int)(await find.ExecuteScalarAsync(Stop))!], Stop);
+            await Storage.AccessStore.CreateKeyAsync(
+                db,
+                "keyed",
+                Desk.Access.SignIn.HashKey(key),
+                "viewer",
+                [(int)(await find.ExecuteScalarAsync(Stop))!],
+                Stop
+            );
         }
         using var client = app.Client(key);
-        (await client.GetStringAsync("/api/v1/entities", Stop)).ShouldBe("""[{"code":"KEYED","name":"Keyed","currency":"EUR"}]""");
+        (await client.GetStringAsync("/api/v1/entities", Stop)).ShouldBe(
+            """[{"code":"KEYED","name":"Keyed","currency":"EUR"}]"""
+        );
         (await client.GetAsync("/api/v1/entities/KEYED/trial-balance", Stop)).StatusCode.ShouldBe(HttpStatusCode.OK);
-        (await client.GetAsync("/api/v1/entities/SKERROW/trial-balance", Stop)).StatusCode.ShouldBe(HttpStatusCode.NotFound);
-        (await client.PostAsync("/api/v1/entities/KEYED/editions/publish", new StringContent("{\"from\":\"2026-01-01\"}"), Stop)).StatusCode.ShouldBe(HttpStatusCode.Forbidden);
+        (await client.GetAsync("/api/v1/entities/SKERROW/trial-balance", Stop)).StatusCode.ShouldBe(
+            HttpStatusCode.NotFound
+        );
+        (
+            await client.PostAsync(
+                "/api/v1/entities/KEYED/editions/publish",
+                new StringContent("{\"from\":\"2026-01-01\"}"),
+                Stop
+            )
+        ).StatusCode.ShouldBe(HttpStatusCode.Forbidden);
     }
 
     [Theory]
@@ -152,7 +222,11 @@ public class Pages(RunningApp app)
     [InlineData(-0.05, "EUR", "\u22120.05")]
     [InlineData(1234, "JPY", "1\u00A0234")]
     [InlineData(1.5, "KWD", "1.500")]
-    public void Amounts_are_written_with_their_currencys_decimals_and_a_true_minus(double amount, string currency, string text) => Show.Amount((decimal)amount, currency).ShouldBe(text);
+    public void Amounts_are_written_with_their_currencys_decimals_and_a_true_minus(
+        double amount,
+        string currency,
+        string text
+    ) => Show.Amount((decimal)amount, currency).ShouldBe(text);
 
     [Fact]
     public void Every_kind_can_be_filled_in_and_what_is_filled_comes_back_as_JSON()
@@ -162,15 +236,34 @@ public class Pages(RunningApp app)
             var names = DocumentForm.Fields(kind, []).Select(f => f.Name).ToList();
             kind.Needs.ShouldAllBe(n => names.Contains("f." + n), kind.Name);
             names.ShouldContain("f.date");
-            DocumentForm.Columns(kind, "lines").Select(c => c.Name).ShouldBe(kind.LineTakes, ignoreOrder: true, kind.Name);
-            DocumentForm.Columns(kind, "charges").Count.ShouldBe(kind.TakesCharges ? DocumentForm.Columns(kind, "charges").Count : 0);
+            DocumentForm
+                .Columns(kind, "lines")
+                .Select(c => c.Name)
+                .ShouldBe(kind.LineTakes, ignoreOrder: true, kind.Name);
+            DocumentForm
+                .Columns(kind, "charges")
+                .Count.ShouldBe(kind.TakesCharges ? DocumentForm.Columns(kind, "charges").Count : 0);
             (DocumentForm.Columns(kind, "settles").Count > 0).ShouldBe(kind.Settles);
         }
-        var form = new Microsoft.AspNetCore.Http.FormCollection(new Dictionary<string, Microsoft.Extensions.Primitives.StringValues>
-        {
-            ["id"] = "1", ["f.date"] = "2026-01-01", ["f.pricesIncludeTax"] = "true", ["f.rate"] = "1.25", ["lines[0].item"] = "A", ["lines[0].unitPrice"] = "\u22125", ["lines[0].quantity"] = "two", ["lines[1].item"] = "",
-        });
-        DocumentForm.Read(form, "sales-invoice").ToJsonString()
-            .ShouldBe("""{"source":"own","id":"1","kind":"sales-invoice","date":"2026-01-01","rate":1.25,"pricesIncludeTax":true,"lines":[{"item":"A","quantity":"two","unitPrice":-5}]}""");
+        var form = new Microsoft.AspNetCore.Http.FormCollection(
+            new Dictionary<string, Microsoft.Extensions.Primitives.StringValues>
+            {
+                ["id"] = "1",
+                ["f.date"] = "2026-01-01",
+                ["f.pricesIncludeTax"] = "true",
+                ["f.rate"] = "1.25",
+                ["lines[0].item"] = "A",
+                ["lines[0].unitPrice"] = "\u22125",
+                ["lines[0].quantity"] = "two",
+                ["lines[1].item"] = "",
+            }
+        );
+        DocumentForm
+            .Read(form, "sales-invoice")
+            .ToJsonString()
+            .ShouldBe(
+                """{"source":"own","id":"1","kind":"sales-invoice","date":"2026-01-01","rate":1.25,"""
+                    + """ "pricesIncludeTax":true,"lines":[{"item":"A","quantity":"two","unitPrice":-5}]}"""
+            );
     }
 }

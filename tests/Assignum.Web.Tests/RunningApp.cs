@@ -6,7 +6,8 @@ using Microsoft.Extensions.Logging;
 
 namespace Assignum.Web.Tests;
 
-/// <summary>The whole application on a port of its own, with the demo loaded, over a wire to the database that can be cut.</summary>
+/// <summary>The whole application on a port of its own, with the demo loaded, over a wire to the database that can be
+/// cut.</summary>
 public sealed class RunningApp : IAsyncLifetime
 {
     public const string Key = "test-key-0123456789-0123456789-0123456789";
@@ -25,7 +26,11 @@ public sealed class RunningApp : IAsyncLifetime
     public async ValueTask InitializeAsync()
     {
         Wire = new Wire(database.Port);
-        var connection = new Npgsql.NpgsqlConnectionStringBuilder(database.Application) { Port = Wire.Port, Timeout = 3 }.ConnectionString;
+        var connection = new Npgsql.NpgsqlConnectionStringBuilder(database.Application)
+        {
+            Port = Wire.Port,
+            Timeout = 3,
+        }.ConnectionString;
         factory = new Factory(connection, database.Owner);
         factory.UseKestrel(0);
         factory.StartServer();
@@ -33,7 +38,8 @@ public sealed class RunningApp : IAsyncLifetime
         using var client = Client(null);
         for (var i = 0; i < 600; i++)
         {
-            if ((await client.GetAsync("/readyz")).IsSuccessStatusCode) return;
+            if ((await client.GetAsync("/readyz")).IsSuccessStatusCode)
+                return;
             await Task.Delay(100);
         }
         throw new InvalidOperationException("The application did not become ready.");
@@ -42,14 +48,20 @@ public sealed class RunningApp : IAsyncLifetime
     /// <summary>A client with a key of the interface (null: without).</summary>
     public HttpClient Client(string? key = Key)
     {
-        var client = new HttpClient(new HttpClientHandler { AllowAutoRedirect = false }) { BaseAddress = Address, Timeout = TimeSpan.FromMinutes(2) };
-        if (key is not null) client.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", key);
+        var client = new HttpClient(new HttpClientHandler { AllowAutoRedirect = false })
+        {
+            BaseAddress = Address,
+            Timeout = TimeSpan.FromMinutes(2),
+        };
+        if (key is not null)
+            client.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", key);
         return client;
     }
 
     public async ValueTask DisposeAsync()
     {
-        if (factory is not null) await factory.DisposeAsync();
+        if (factory is not null)
+            await factory.DisposeAsync();
         Wire.Dispose();
         await database.DisposeAsync();
     }
@@ -58,8 +70,12 @@ public sealed class RunningApp : IAsyncLifetime
     {
         protected override void ConfigureWebHost(IWebHostBuilder builder)
         {
-            builder.UseSetting("ASSIGNUM_DB", connection).UseSetting("ASSIGNUM_DB_OWNER", owner).UseSetting("ASSIGNUM_DEMO", "skerrow")
-                .UseSetting("ASSIGNUM_DEMO_FOLDER", Path.Combine(ProjectFiles.Root, "tests", "company")).UseSetting("ASSIGNUM_API_KEY", Key);
+            builder
+                .UseSetting("ASSIGNUM_DB", connection)
+                .UseSetting("ASSIGNUM_DB_OWNER", owner)
+                .UseSetting("ASSIGNUM_DEMO", "skerrow")
+                .UseSetting("ASSIGNUM_DEMO_FOLDER", Path.Combine(ProjectFiles.Root, "tests", "company"))
+                .UseSetting("ASSIGNUM_API_KEY", Key);
             builder.UseContentRoot(Path.Combine(ProjectFiles.Root, "src", "Assignum.Web"));
             builder.ConfigureLogging(l => l.ClearProviders());
         }

@@ -19,9 +19,19 @@ public sealed class Wire : IDisposable
             while (true)
             {
                 TcpClient near;
-                try { near = await listener.AcceptTcpClientAsync(); }
-                catch (Exception e) when (e is SocketException or ObjectDisposedException) { return; }
-                if (cut) { near.Dispose(); continue; }
+                try
+                {
+                    near = await listener.AcceptTcpClientAsync();
+                }
+                catch (Exception e) when (e is SocketException or ObjectDisposedException)
+                {
+                    return;
+                }
+                if (cut)
+                {
+                    near.Dispose();
+                    continue;
+                }
                 var far = new TcpClient();
                 await far.ConnectAsync(IPAddress.Loopback, target);
                 ends.Add(near);
@@ -38,7 +48,8 @@ public sealed class Wire : IDisposable
     public void Cut()
     {
         cut = true;
-        while (ends.TryTake(out var end)) end.Dispose();
+        while (ends.TryTake(out var end))
+            end.Dispose();
     }
 
     /// <summary>Lets connections through again.</summary>
@@ -52,8 +63,15 @@ public sealed class Wire : IDisposable
 
     private static async Task PassAsync(TcpClient from, TcpClient to)
     {
-        try { await from.GetStream().CopyToAsync(to.GetStream()); }
-        catch (Exception e) when (e is IOException or ObjectDisposedException or SocketException or InvalidOperationException) { }
-        finally { to.Dispose(); }
+        try
+        {
+            await from.GetStream().CopyToAsync(to.GetStream());
+        }
+        catch (Exception e)
+            when (e is IOException or ObjectDisposedException or SocketException or InvalidOperationException) { }
+        finally
+        {
+            to.Dispose();
+        }
     }
 }

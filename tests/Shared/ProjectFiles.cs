@@ -9,7 +9,8 @@ public static class ProjectFiles
     private static string Find(string from)
     {
         for (var at = new DirectoryInfo(from); at is not null; at = at.Parent)
-            if (File.Exists(Path.Combine(at.FullName, "Assignum.slnx"))) return at.FullName;
+            if (File.Exists(Path.Combine(at.FullName, "Assignum.slnx")))
+                return at.FullName;
         throw new InvalidOperationException("Assignum.slnx was not found above " + from);
     }
 }

@@ -11,7 +11,8 @@ public sealed class TestDatabase : IAsyncDisposable
 
     public TestDatabase()
     {
-        server = Environment.GetEnvironmentVariable("ASSIGNUM_TEST_DB") ?? throw new InvalidOperationException("ASSIGNUM_TEST_DB is not set: run the tests with ./test.");
+        server = Environment.GetEnvironmentVariable("ASSIGNUM_TEST_DB")
+            ?? throw new InvalidOperationException("ASSIGNUM_TEST_DB is not set: run the tests with ./test.");
         Execute(server, $"create database {name} template template0");
         Owner = new NpgsqlConnectionStringBuilder(server) { Database = name, Pooling = false }.ConnectionString;
         Assignum.Storage.Database.Migrate(Owner);

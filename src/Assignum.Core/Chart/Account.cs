@@ -3,35 +3,90 @@ using Assignum.Core.Tax;
 namespace Assignum.Core.Chart;
 
 /// <summary>Where in the statements an account stands.</summary>
-public enum AccountClass { Asset, Liability, Equity, Revenue, CostOfSales, OperatingCost, OtherIncome, OtherCost, IncomeTax }
+public enum AccountClass
+{
+    Asset,
+    Liability,
+    Equity,
+    Revenue,
+    CostOfSales,
+    OperatingCost,
+    OtherIncome,
+    OtherCost,
+    IncomeTax,
+}
 
 /// <summary>A posting account takes amounts; a heading only groups the accounts below it.</summary>
-public enum AccountKind { Posting, Heading }
+public enum AccountKind
+{
+    Posting,
+    Heading,
+}
 
 /// <summary>Archived things stay readable and are used no more.</summary>
-public enum RecordStatus { Active, Archived }
+public enum RecordStatus
+{
+    Active,
+    Archived,
+}
 
 /// <summary>The side on which an account usually stands.</summary>
-public enum UsualSide { Debit, Credit, Either }
+public enum UsualSide
+{
+    Debit,
+    Credit,
+    Either,
+}
 
 /// <summary>
-/// What happens when something other than its own purposes uses a control account, and when anybody writes on an account by hand.
+/// What happens when something other than its own purposes uses a control account, and when anybody writes on an
+/// account by hand.
 /// Where an account does not say, a control account refuses and any other accepts.
 /// </summary>
-public enum HandEntries { Refuse, Warn, Accept }
+public enum HandEntries
+{
+    Refuse,
+    Warn,
+    Accept,
+}
 
 /// <summary>Which directions of tax code an account takes.</summary>
-public enum TaxAdmits { Both, Input, Output, None }
+public enum TaxAdmits
+{
+    Both,
+    Input,
+    Output,
+    None,
+}
 
 /// <summary>The subledger that owns a control account; <see cref="None"/> on any other account.</summary>
 public enum Control
 {
-    None, Receivables, Payables, Stock, Receipts, Production, Projects, Tax, Bank, Clearing, Deposits, GiftCards, Intercompany,
+    None,
+    Receivables,
+    Payables,
+    Stock,
+    Receipts,
+    Production,
+    Projects,
+    Tax,
+    Bank,
+    Clearing,
+    Deposits,
+    GiftCards,
+    Intercompany,
 }
 
-/// <summary>The kinds of party whose legs an account admits; none set admits all, and on receivables and payables a leg without a party too.</summary>
+/// <summary>The kinds of party whose legs an account admits; none set admits all, and on receivables and payables a leg
+/// without a party too.</summary>
 [Flags]
-public enum PartyKinds { All = 0, Customers = 1, Suppliers = 2, Others = 4 }
+public enum PartyKinds
+{
+    All = 0,
+    Customers = 1,
+    Suppliers = 2,
+    Others = 4,
+}
 
 /// <summary>A ledger account of one entity. Field by field the row of <c>accounts.csv</c>.</summary>
 /// <param name="Number">Unique in the entity; text, not a quantity.</param>
@@ -45,20 +100,38 @@ public enum PartyKinds { All = 0, Customers = 1, Suppliers = 2, Others = 4 }
 /// <param name="ReportCodes">Space-separated <c>name=code</c> pairs.</param>
 /// <param name="DimensionRules">Space-separated <c>dimension=required</c> or <c>=forbidden</c>.</param>
 public sealed record Account(
-    string Number, string Name, AccountClass Class, AccountKind Kind, string? Parent = null, string? ShortCode = null,
-    RecordStatus Status = RecordStatus.Active, UsualSide UsualSide = UsualSide.Either, string? Currency = null,
-    Control Control = Control.None, HandEntries? HandEntries = null, PartyKinds PartyKinds = PartyKinds.All,
-    bool Tripwire = false, string? Family = null, TaxAdmits TaxAdmits = TaxAdmits.Both, string? TaxCode = null,
-    bool Capital = false, bool Revalue = false, string? ReportCodes = null, string? DimensionRules = null, string? Note = null)
+    string Number,
+    string Name,
+    AccountClass Class,
+    AccountKind Kind,
+    string? Parent = null,
+    string? ShortCode = null,
+    RecordStatus Status = RecordStatus.Active,
+    UsualSide UsualSide = UsualSide.Either,
+    string? Currency = null,
+    Control Control = Control.None,
+    HandEntries? HandEntries = null,
+    PartyKinds PartyKinds = PartyKinds.All,
+    bool Tripwire = false,
+    string? Family = null,
+    TaxAdmits TaxAdmits = TaxAdmits.Both,
+    string? TaxCode = null,
+    bool Capital = false,
+    bool Revalue = false,
+    string? ReportCodes = null,
+    string? DimensionRules = null,
+    string? Note = null
+)
 {
     /// <summary>Whether lines with a tax code of this direction may land here.</summary>
-    public bool Admits(TaxDirection direction) => TaxAdmits switch
-    {
-        TaxAdmits.Both => true,
-        TaxAdmits.None => false,
-        TaxAdmits.Input => direction == TaxDirection.Input,
-        _ => direction == TaxDirection.Output,
-    };
+    public bool Admits(TaxDirection direction) =>
+        TaxAdmits switch
+        {
+            TaxAdmits.Both => true,
+            TaxAdmits.None => false,
+            TaxAdmits.Input => direction == TaxDirection.Input,
+            _ => direction == TaxDirection.Output,
+        };
 
     /// <summary>Reporting dimensions that must be present on a line of this account.</summary>
     public IReadOnlyList<string> RequiredDimensions => Rules(DimensionRules, "required");
@@ -66,9 +139,16 @@ public sealed record Account(
     /// <summary>Reporting dimensions that must be absent from a line of this account.</summary>
     public IReadOnlyList<string> ForbiddenDimensions => Rules(DimensionRules, "forbidden");
 
-    private static string[] Rules(string? text, string rule) => text is null ? [] :
-        [.. text.Split(' ', StringSplitOptions.RemoveEmptyEntries).Select(p => p.Split('=', 2))
-            .Where(p => p.Length == 2 && p[1] == rule).Select(p => p[0])];
+    private static string[] Rules(string? text, string rule) =>
+        text is null
+            ? []
+            :
+            [
+                .. text.Split(' ', StringSplitOptions.RemoveEmptyEntries)
+                    .Select(p => p.Split('=', 2))
+                    .Where(p => p.Length == 2 && p[1] == rule)
+                    .Select(p => p[0]),
+            ];
 }
 
 /// <summary>A range of numbers that a class uses, both ends inclusive, compared as text of equal length.</summary>

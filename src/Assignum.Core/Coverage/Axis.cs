@@ -7,7 +7,8 @@ namespace Assignum.Core.Coverage;
 /// <param name="Group">The number of its own group; 0: none.</param>
 internal readonly record struct Leaf(int Single, int Group);
 
-/// <summary>One side of the combinations: the records that take part, with their groups, and what lies above what.</summary>
+/// <summary>One side of the combinations: the records that take part, with their groups, and what lies above
+/// what.</summary>
 internal sealed class Axis
 {
     private readonly LandingIndex index;
@@ -19,8 +20,16 @@ internal sealed class Axis
     /// <summary>The dimensions that an axis answers for: the record's own, and its group's.</summary>
     public static readonly IReadOnlyList<(Dimension Single, Dimension? Group)> Kinds =
     [
-        (Dimension.Item, Dimension.ItemGroup), (Dimension.Party, Dimension.PartyGroup), (Dimension.Project, Dimension.ProjectGroup), (Dimension.Location, null), (Dimension.Channel, null),
-        (Dimension.Method, null), (Dimension.Reason, null), (Dimension.TaxCode, null), (Dimension.Currency, null), (Dimension.Counterparty, null),
+        (Dimension.Item, Dimension.ItemGroup),
+        (Dimension.Party, Dimension.PartyGroup),
+        (Dimension.Project, Dimension.ProjectGroup),
+        (Dimension.Location, null),
+        (Dimension.Channel, null),
+        (Dimension.Method, null),
+        (Dimension.Reason, null),
+        (Dimension.TaxCode, null),
+        (Dimension.Currency, null),
+        (Dimension.Counterparty, null),
     ];
 
     public Axis(LandingIndex index, int kind, IEnumerable<Leaf> leaves)
@@ -29,13 +38,27 @@ internal sealed class Axis
         Kind = kind;
         (Single, group) = Kinds[kind];
         Leaves = [.. leaves];
-        bySingle = new(() => new Listed(index.Size(Single), Enumerable.Range(0, Leaves.Count).Where(i => Leaves[i].Single != 0).SelectMany(i => Up(Leaves[i].Single).Select(p => (p, i)))));
+        bySingle = new(() =>
+            new Listed(
+                index.Size(Single),
+                Enumerable
+                    .Range(0, Leaves.Count)
+                    .Where(i => Leaves[i].Single != 0)
+                    .SelectMany(i => Up(Leaves[i].Single).Select(p => (p, i)))
+            )
+        );
         byGroup = new(() => new Listed(Groups, Enumerable.Range(0, Leaves.Count).Select(i => (Leaves[i].Group, i))));
         groupOf = new(() =>
         {
-            if (Single == Dimension.Project || Leaves.Count(l => l.Single != 0) != Leaves.Where(l => l.Single != 0).Select(l => l.Single).Distinct().Count()) return null;
+            if (
+                Single == Dimension.Project
+                || Leaves.Count(l => l.Single != 0)
+                    != Leaves.Where(l => l.Single != 0).Select(l => l.Single).Distinct().Count()
+            )
+                return null;
             var of = new int[index.Size(Single)];
-            foreach (var leaf in Leaves) of[leaf.Single] = leaf.Single == 0 ? 0 : leaf.Group;
+            foreach (var leaf in Leaves)
+                of[leaf.Single] = leaf.Single == 0 ? 0 : leaf.Group;
             return of;
         });
         Direct = Leaves.CountBy(l => l.Group).ToDictionary();
@@ -51,10 +74,12 @@ internal sealed class Axis
     /// <summary>How many numbers groups have here; 1 where there are none.</summary>
     public int Groups => group is { } g ? index.Size(g) : 1;
 
-    /// <summary>The group of each record by its number, where each stands for one leaf (0: in none, or not here); null where one can stand for several.</summary>
+    /// <summary>The group of each record by its number, where each stands for one leaf (0: in none, or not here); null
+    /// where one can stand for several.</summary>
     public int[]? GroupOf => groupOf.Value;
 
-    /// <summary>The leaves that a record's number stands for: itself (as customer and as supplier, where both take part), and of a project its tasks.</summary>
+    /// <summary>The leaves that a record's number stands for: itself (as customer and as supplier, where both take
+    /// part), and of a project its tasks.</summary>
     public ArraySegment<int> Of(int single) => bySingle.Value[single];
 
     /// <summary>The leaves that stand in a group directly.</summary>
@@ -63,23 +88,28 @@ internal sealed class Axis
     /// <summary>A group and those above it.</summary>
     public IEnumerable<int> Chain(int of)
     {
-        for (var at = of; at != 0; at = group is { } g ? index.Parent(g, at) : 0) yield return at;
+        for (var at = of; at != 0; at = group is { } g ? index.Parent(g, at) : 0)
+            yield return at;
     }
 
     /// <summary>Whether a group is another one, or stands below it.</summary>
     public bool Below(int of, int above)
     {
         for (var at = of; at != 0; at = group is { } g ? index.Parent(g, at) : 0)
-            if (at == above) return true;
+            if (at == above)
+                return true;
         return false;
     }
 
     /// <summary>Whether what a box asks of this axis holds for a leaf.</summary>
-    public bool Holds(int single, int inGroup, int leaf) => (single == 0 || IsOf(Leaves[leaf].Single, single)) && (inGroup == 0 || Below(Leaves[leaf].Group, inGroup));
+    public bool Holds(int single, int inGroup, int leaf) =>
+        (single == 0 || IsOf(Leaves[leaf].Single, single)) && (inGroup == 0 || Below(Leaves[leaf].Group, inGroup));
 
     /// <summary>The leaves that hold what a box asks of this axis.</summary>
-    public IEnumerable<int> Holding(int single, int inGroup) => single != 0 ? Of(single).Where(l => inGroup == 0 || Below(Leaves[l].Group, inGroup))
-        : Direct.Keys.Where(g => Below(g, inGroup)).SelectMany(g => In(g));
+    public IEnumerable<int> Holding(int single, int inGroup) =>
+        single != 0
+            ? Of(single).Where(l => inGroup == 0 || Below(Leaves[l].Group, inGroup))
+            : Direct.Keys.Where(g => Below(g, inGroup)).SelectMany(g => In(g));
 
     /// <summary>This axis with some of its leaves only.</summary>
     public Axis Only(IEnumerable<int> leaves) => new(index, Kind, leaves.Select(l => Leaves[l]));
@@ -87,17 +117,20 @@ internal sealed class Axis
     /// <summary>A record's number and, of a task, its project's.</summary>
     public IEnumerable<int> Up(int single)
     {
-        for (var at = single; at != 0; at = LandingIndex.IsNested(Single) ? index.Parent(Single, at) : 0) yield return at;
+        for (var at = single; at != 0; at = LandingIndex.IsNested(Single) ? index.Parent(Single, at) : 0)
+            yield return at;
     }
 
     private bool IsOf(int single, int wanted)
     {
         for (var at = single; at != 0; at = LandingIndex.IsNested(Single) ? index.Parent(Single, at) : 0)
-            if (at == wanted) return true;
+            if (at == wanted)
+                return true;
         return false;
     }
 
-    // Leaves by a small number, in one array: 200,000 of them are looked up without an object for each. Few of them are in a table.
+    // Leaves by a small number, in one array: 200,000 of them are looked up without an object for each. Few of them are
+    // in a table.
     private sealed class Listed
     {
         private readonly int[] start = [];
@@ -107,15 +140,25 @@ internal sealed class Axis
         public Listed(int keys, IEnumerable<(int Key, int Leaf)> pairs)
         {
             var all = pairs.ToArray();
-            if (all.Length < keys / 8) { few = all.ToLookup(p => p.Key, p => p.Leaf); return; }
+            if (all.Length < keys / 8)
+            {
+                few = all.ToLookup(p => p.Key, p => p.Leaf);
+                return;
+            }
             start = new int[keys + 1];
-            foreach (var (key, _) in all) start[key + 1]++;
-            for (var k = 0; k < keys; k++) start[k + 1] += start[k];
+            foreach (var (key, _) in all)
+                start[key + 1]++;
+            for (var k = 0; k < keys; k++)
+                start[k + 1] += start[k];
             leaves = new int[all.Length];
             var at = start[..keys];
-            foreach (var (key, leaf) in all) leaves[at[key]++] = leaf;
+            foreach (var (key, leaf) in all)
+                leaves[at[key]++] = leaf;
         }
 
-        public ArraySegment<int> this[int key] => few is not null ? new ArraySegment<int>([.. few[key]]) : new ArraySegment<int>(leaves, start[key], start[key + 1] - start[key]);
+        public ArraySegment<int> this[int key] =>
+            few is not null
+                ? new ArraySegment<int>([.. few[key]])
+                : new ArraySegment<int>(leaves, start[key], start[key + 1] - start[key]);
     }
 }

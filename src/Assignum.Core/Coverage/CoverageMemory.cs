@@ -4,12 +4,15 @@ using Assignum.Core.SetUps;
 
 namespace Assignum.Core.Coverage;
 
-/// <summary>Something that was worked out from the assignments of a purpose, and from those of the one it borrows from.</summary>
+/// <summary>Something that was worked out from the assignments of a purpose, and from those of the one it borrows
+/// from.</summary>
 internal sealed record Worked<T>(T Value, IReadOnlyList<Assignment> Own, IReadOnlyList<Assignment> Borrowed);
 
 /// <summary>
-/// What coverage and dead weight of one compiled set-up are worked out with, and what is remembered of them. A set-up that was changed
-/// from another one starts from what that one knew: only what the changed assignments can have changed is worked out anew.
+/// What coverage and dead weight of one compiled set-up are worked out with, and what is remembered of them. A set-up
+/// that was changed
+/// from another one starts from what that one knew: only what the changed assignments can have changed is worked out
+/// anew.
 /// </summary>
 internal sealed class CoverageMemory
 {
@@ -29,25 +32,47 @@ internal sealed class CoverageMemory
         Tripwires = [.. setUp.SetUp.Accounts.Where(a => a.Tripwire).Select(a => a.Number)];
         var (was, now) = (previous?.setUp.SetUp, setUp.SetUp);
         // Ranks, slots and whether an assignment decides at all rest on these.
-        if (previous is null || !ReferenceEquals(previous.setUp.Index, setUp.Index) || !previous.Tripwires.SetEquals(Tripwires))
+        if (
+            previous is null
+            || !ReferenceEquals(previous.setUp.Index, setUp.Index)
+            || !previous.Tripwires.SetEquals(Tripwires)
+        )
         {
             (boxes, TakingPart, whatever) = (new(), new TakingPart(setUp), new());
             return;
         }
-        bool SameLadders(Purpose p) => setUp.Landings.LadderOf(p).Rungs.SequenceEqual(previous.setUp.Landings.LadderOf(p).Rungs);
-        bool Serves(Purpose p) => setUp.Landings.BorrowOf(p) == previous.setUp.Landings.BorrowOf(p) && SameLadders(p) && (setUp.Landings.BorrowOf(p) is not { } from || SameLadders(from));
+        bool SameLadders(Purpose p) =>
+            setUp.Landings.LadderOf(p).Rungs.SequenceEqual(previous.setUp.Landings.LadderOf(p).Rungs);
+        bool Serves(Purpose p) =>
+            setUp.Landings.BorrowOf(p) == previous.setUp.Landings.BorrowOf(p)
+            && SameLadders(p)
+            && (setUp.Landings.BorrowOf(p) is not { } from || SameLadders(from));
         boxes = new(previous.boxes.Where(b => Serves(b.Key)));
-        var sameRecords = ReferenceEquals(was!.Items, now.Items) && ReferenceEquals(was.Parties, now.Parties) && ReferenceEquals(was.Projects, now.Projects) && ReferenceEquals(was.Groups, now.Groups);
+        var sameRecords =
+            ReferenceEquals(was!.Items, now.Items)
+            && ReferenceEquals(was.Parties, now.Parties)
+            && ReferenceEquals(was.Projects, now.Projects)
+            && ReferenceEquals(was.Groups, now.Groups);
         whatever = sameRecords ? previous.whatever : new();
-        if (sameRecords) dead = new(previous.dead.Where(b => Serves(b.Key)));
-        // Which tax codes and currencies take part is said by tax codes, parties and accounts; which items, by the stock method; and
+        if (sameRecords)
+            dead = new(previous.dead.Where(b => Serves(b.Key)));
+        // Which tax codes and currencies take part is said by tax codes, parties and accounts; which items, by the
+        // stock method; and
         // which of a party's groups, by the rungs of the ladders.
-        if (sameRecords && setUp.Policies.Perpetual == previous.setUp.Policies.Perpetual && was.Entity.TaxRegistered == now.Entity.TaxRegistered && ReferenceEquals(was.TaxCodes, now.TaxCodes) && was.Entity.Currency == now.Entity.Currency && (ReferenceEquals(was.Accounts, now.Accounts) || Currencies(was).SetEquals(Currencies(now))))
+        if (
+            sameRecords
+            && setUp.Policies.Perpetual == previous.setUp.Policies.Perpetual
+            && was.Entity.TaxRegistered == now.Entity.TaxRegistered
+            && ReferenceEquals(was.TaxCodes, now.TaxCodes)
+            && was.Entity.Currency == now.Entity.Currency
+            && (ReferenceEquals(was.Accounts, now.Accounts) || Currencies(was).SetEquals(Currencies(now)))
+        )
         {
             TakingPart = Purposes.All.All(Serves) ? previous.TakingPart : new TakingPart(setUp);
             coverage = new(previous.coverage.Where(b => Serves(b.Key)));
         }
-        else TakingPart = new TakingPart(setUp);
+        else
+            TakingPart = new TakingPart(setUp);
     }
 
     public TakingPart TakingPart { get; }
@@ -56,35 +81,79 @@ internal sealed class CoverageMemory
     public HashSet<string> Tripwires { get; }
 
     /// <summary>Everything that any leg of a purpose could have.</summary>
-    public IReadOnlyList<Axis> Whatever(Purpose purpose) => whatever.GetOrAdd(PartySides.Of(purpose), side => TakingPart.Whatever(setUp, side));
+    public IReadOnlyList<Axis> Whatever(Purpose purpose) =>
+        whatever.GetOrAdd(PartySides.Of(purpose), side => TakingPart.Whatever(setUp, side));
 
     /// <summary>The assignments of a purpose, in the order in which they are tried.</summary>
-    public BoxList Boxes(Purpose purpose) => Current(boxes, purpose, () => BoxList.Of(SlotsOf(purpose), Own(purpose), Borrowed(purpose)), (known, changes) =>
-        known.With(b => changes.Gone.Contains(b.Assignment), changes.Came.SelectMany(c => Box.Of(SlotsOf(purpose), c.At, c.Assignment))));
+    public BoxList Boxes(Purpose purpose) =>
+        Current(
+            boxes,
+            purpose,
+            () => BoxList.Of(SlotsOf(purpose), Own(purpose), Borrowed(purpose)),
+            (known, changes) =>
+                known.With(
+                    b => changes.Gone.Contains(b.Assignment),
+                    changes.Came.SelectMany(c => Box.Of(SlotsOf(purpose), c.At, c.Assignment))
+                )
+        );
 
     /// <summary>How the combinations of a purpose are decided.</summary>
-    public PurposeCoverage Coverage(Purpose purpose) => Current(coverage, purpose, () => PurposeCoverage.Count(setUp, purpose), (known, changes) => PurposeCoverage.After(setUp, purpose, known, changes));
+    public PurposeCoverage Coverage(Purpose purpose) =>
+        Current(
+            coverage,
+            purpose,
+            () => PurposeCoverage.Count(setUp, purpose),
+            (known, changes) => PurposeCoverage.After(setUp, purpose, known, changes)
+        );
 
     /// <summary>What of a purpose's assignments could as well not be there.</summary>
-    public PurposeDead Dead(Purpose purpose) => Current(dead, purpose, () => DeadWeight.Find(setUp, purpose, null), (known, changes) => DeadWeight.After(setUp, purpose, known, changes));
+    public PurposeDead Dead(Purpose purpose) =>
+        Current(
+            dead,
+            purpose,
+            () => DeadWeight.Find(setUp, purpose, null),
+            (known, changes) => DeadWeight.After(setUp, purpose, known, changes)
+        );
 
     /// <summary>What is counted of a purpose.</summary>
     public Slots SlotsOf(Purpose purpose) => new(setUp.Landings, purpose, Tripwires);
 
     private IReadOnlyList<Assignment> Own(Purpose purpose) => setUp.Landings.AssignmentsOf(purpose);
-    private IReadOnlyList<Assignment> Borrowed(Purpose purpose) => setUp.Landings.BorrowOf(purpose) is { } from ? setUp.Landings.AssignmentsOf(from) : [];
+
+    private IReadOnlyList<Assignment> Borrowed(Purpose purpose) =>
+        setUp.Landings.BorrowOf(purpose) is { } from ? setUp.Landings.AssignmentsOf(from) : [];
+
     private static HashSet<string?> Currencies(SetUp of) => [.. of.Accounts.Select(a => a.Currency)];
 
-    // What is known for exactly these assignments; else worked out from what is known of those before, where few were changed.
-    private T Current<T>(ConcurrentDictionary<Purpose, Worked<T>> known, Purpose purpose, Func<T> anew, Func<T, Changes, T> after)
+    // What is known for exactly these assignments; else worked out from what is known of those before, where few were
+    // changed.
+    private T Current<T>(
+        ConcurrentDictionary<Purpose, Worked<T>> known,
+        Purpose purpose,
+        Func<T> anew,
+        Func<T, Changes, T> after
+    )
     {
         var (own, borrowed) = (Own(purpose), Borrowed(purpose));
         if (known.TryGetValue(purpose, out var worked))
         {
-            if (ReferenceEquals(worked.Own, own) && ReferenceEquals(worked.Borrowed, borrowed)) return worked.Value;
-            var changes = new Changes(purpose, setUp.Landings.BorrowOf(purpose), worked.Own, own, worked.Borrowed, borrowed);
-            if (changes.Count == 0) { known[purpose] = worked with { Own = own, Borrowed = borrowed }; return worked.Value; }
-            if (changes.Count <= FewChanges || typeof(T) == typeof(BoxList)) return (known[purpose] = new Worked<T>(after(worked.Value, changes), own, borrowed)).Value;
+            if (ReferenceEquals(worked.Own, own) && ReferenceEquals(worked.Borrowed, borrowed))
+                return worked.Value;
+            var changes = new Changes(
+                purpose,
+                setUp.Landings.BorrowOf(purpose),
+                worked.Own,
+                own,
+                worked.Borrowed,
+                borrowed
+            );
+            if (changes.Count == 0)
+            {
+                known[purpose] = worked with { Own = own, Borrowed = borrowed };
+                return worked.Value;
+            }
+            if (changes.Count <= FewChanges || typeof(T) == typeof(BoxList))
+                return (known[purpose] = new Worked<T>(after(worked.Value, changes), own, borrowed)).Value;
         }
         return (known[purpose] = new Worked<T>(anew(), own, borrowed)).Value;
     }
@@ -92,14 +161,23 @@ internal sealed class CoverageMemory
     /// <summary>Assignments that went and came, of a purpose and of the one it borrows from.</summary>
     internal sealed class Changes
     {
-        public Changes(Purpose purpose, Purpose? borrowing, IReadOnlyList<Assignment> wasOwn, IReadOnlyList<Assignment> own, IReadOnlyList<Assignment> wasBorrowed, IReadOnlyList<Assignment> borrowed)
+        public Changes(
+            Purpose purpose,
+            Purpose? borrowing,
+            IReadOnlyList<Assignment> wasOwn,
+            IReadOnlyList<Assignment> own,
+            IReadOnlyList<Assignment> wasBorrowed,
+            IReadOnlyList<Assignment> borrowed
+        )
         {
             Compare(purpose, wasOwn, own);
-            if (borrowing is not null) Compare(borrowing, wasBorrowed, borrowed);
+            if (borrowing is not null)
+                Compare(borrowing, wasBorrowed, borrowed);
             Gone = new HashSet<Assignment>(gone.Select(g => g.Assignment), ReferenceEqualityComparer.Instance);
         }
 
-        private readonly List<(Purpose At, Assignment Assignment)> gone = [], came = [];
+        private readonly List<(Purpose At, Assignment Assignment)> gone = [],
+            came = [];
 
         public IReadOnlySet<Assignment> Gone { get; }
         public IReadOnlyList<(Purpose At, Assignment Assignment)> Went => gone;
@@ -109,13 +187,23 @@ internal sealed class CoverageMemory
         // Most stand where they stood: only what is between the first and the last that differ is looked up.
         private void Compare(Purpose at, IReadOnlyList<Assignment> was, IReadOnlyList<Assignment> now)
         {
-            if (ReferenceEquals(was, now)) return;
+            if (ReferenceEquals(was, now))
+                return;
             var start = 0;
-            while (start < was.Count && start < now.Count && ReferenceEquals(was[start], now[start])) start++;
+            while (start < was.Count && start < now.Count && ReferenceEquals(was[start], now[start]))
+                start++;
             var end = 0;
-            while (end < was.Count - start && end < now.Count - start && ReferenceEquals(was[^(end + 1)], now[^(end + 1)])) end++;
-            var left = new HashSet<Assignment>(was.Skip(start).Take(was.Count - start - end), ReferenceEqualityComparer.Instance);
-            came.AddRange(now.Skip(start).Take(now.Count - start - end).Where(a => !left.Remove(a)).Select(a => (at, a)));
+            while (
+                end < was.Count - start && end < now.Count - start && ReferenceEquals(was[^(end + 1)], now[^(end + 1)])
+            )
+                end++;
+            var left = new HashSet<Assignment>(
+                was.Skip(start).Take(was.Count - start - end),
+                ReferenceEqualityComparer.Instance
+            );
+            came.AddRange(
+                now.Skip(start).Take(now.Count - start - end).Where(a => !left.Remove(a)).Select(a => (at, a))
+            );
             gone.AddRange(left.Select(a => (at, a)));
         }
     }

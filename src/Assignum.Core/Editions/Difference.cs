@@ -6,40 +6,57 @@ namespace Assignum.Core.Editions;
 
 /// <summary>One difference as a person reads it.</summary>
 /// <param name="Under">What it is grouped under: a purpose, or a part of the set-up.</param>
-/// <param name="Sentence">Such as "Instruments sold to Schools: 4012 Instruments, schools → 4010 Instruments, by a changed assignment".</param>
+/// <param name="Sentence">Such as "Instruments sold to Schools: 4012 Instruments, schools → 4010 Instruments, by a
+/// changed assignment".</param>
 public sealed record DifferenceLine(string Under, string Sentence, RowChange Change);
 
 /// <summary>The difference of two set-ups in words.</summary>
 public static class Difference
 {
     /// <summary>
-    /// The parts in which editions and drafts differ: what editions hold, and the records that are in groups, of which a place in a group can
+    /// The parts in which editions and drafts differ: what editions hold, and the records that are in groups, of which
+    /// a place in a group can
     /// wait with a draft.
     /// </summary>
-    public static IReadOnlyList<Part> Compared { get; } = [.. Parts.All.Where(p => p.HeldBy == HeldBy.Edition), Parts.Items, Parts.Parties, Parts.Projects];
+    public static IReadOnlyList<Part> Compared { get; } =
+    [.. Parts.All.Where(p => p.HeldBy == HeldBy.Edition), Parts.Items, Parts.Parties, Parts.Projects];
 
-    /// <summary>Changes as sentences, those of assignments by purpose in the order of the purposes, then the other parts.</summary>
+    /// <summary>Changes as sentences, those of assignments by purpose in the order of the purposes, then the other
+    /// parts.</summary>
     /// <param name="before">Where names of what is gone are found.</param>
     /// <param name="after">Where names of what is new are found.</param>
     public static IReadOnlyList<DifferenceLine> Words(IReadOnlyList<RowChange> changes, SetUp before, SetUp after)
     {
         var names = new Names(before, after);
-        return [.. changes.Select(c => Line(c, names)).OrderBy(l => Purposes.Find(l.Under.Replace(' ', '-'))?.Index ?? 1000 + Order(l.Change.Part))];
+        return
+        [
+            .. changes
+                .Select(c => Line(c, names))
+                .OrderBy(l => Purposes.Find(l.Under.Replace(' ', '-'))?.Index ?? 1000 + Order(l.Change.Part)),
+        ];
     }
 
     /// <summary>
-    /// The edits that make what an edition held hold again: every row that editions hold, and of accounts that are there
+    /// The edits that make what an edition held hold again: every row that editions hold, and of accounts that are
+    /// there
     /// the fields that editions hold. Records stay as they are; a row that names a record that is gone is a fault then.
     /// </summary>
     public static IReadOnlyList<RowChange> BringBack(SetUp current, SetUp past)
     {
-        var edits = SetUpImport.Difference(current, past, [.. Parts.All.Where(p => p.HeldBy == HeldBy.Edition && p != Parts.Accounts)]).ToList();
+        var edits = SetUpImport
+            .Difference(current, past, [.. Parts.All.Where(p => p.HeldBy == HeldBy.Edition && p != Parts.Accounts)])
+            .ToList();
         var then = Parts.Accounts.Write(past).ToDictionary(Parts.Accounts.KeyOf, StringComparer.Ordinal);
         foreach (var row in Parts.Accounts.Write(current))
         {
-            if (!then.TryGetValue(Parts.Accounts.KeyOf(row), out var old)) continue;
-            var held = Parts.Accounts.Columns.Select((c, i) => (c.Name, i)).Where(x => Parts.AccountColumnsHeld.Contains(x.Name) && row[x.i] != old[x.i]).ToDictionary(x => x.Name, x => old[x.i]);
-            if (held.Count > 0) edits.Add(SetUpEdit.Row(Parts.Accounts, row, held));
+            if (!then.TryGetValue(Parts.Accounts.KeyOf(row), out var old))
+                continue;
+            var held = Parts
+                .Accounts.Columns.Select((c, i) => (c.Name, i))
+                .Where(x => Parts.AccountColumnsHeld.Contains(x.Name) && row[x.i] != old[x.i])
+                .ToDictionary(x => x.Name, x => old[x.i]);
+            if (held.Count > 0)
+                edits.Add(SetUpEdit.Row(Parts.Accounts, row, held));
         }
         return edits;
     }
@@ -48,13 +65,21 @@ public static class Difference
 
     private static DifferenceLine Line(RowChange change, Names names)
     {
-        if (change.Part == Parts.Assignments) return Assigned(change, names);
+        if (change.Part == Parts.Assignments)
+            return Assigned(change, names);
         var what = change.Part.Name.Replace('-', ' ');
         var label = change.Part == Parts.Accounts ? names.Account(change.Key) : change.Label;
-        var cells = change.Cells.Where(c => !change.Part.Columns.First(x => x.Name == c.Column).Key).Select(c => (Column: c.Column.Replace('_', ' '), c.Before, c.After)).ToList();
-        var sentence = change.Before is null ? $"{label} is new: {string.Join(", ", cells.Where(c => c.After is not null).Select(c => $"{c.Column} {c.After}"))}"
+        var cells = change
+            .Cells.Where(c => !change.Part.Columns.First(x => x.Name == c.Column).Key)
+            .Select(c => (Column: c.Column.Replace('_', ' '), c.Before, c.After))
+            .ToList();
+        var sentence =
+            change.Before is null
+                ? $"{label} is new: "
+                    + $"{string.Join(", ", cells.Where(c => c.After is not null).Select(c => $"{c.Column} {c.After}"))}"
             : change.After is null ? $"{label} is gone"
-            : $"{label}: {string.Join(", ", cells.Select(c => $"{c.Column} {c.Before ?? "nothing"} → {c.After ?? "nothing"}"))}";
+            : $"{label}: "
+                + string.Join(", ", cells.Select(c => $"{c.Column} {c.Before ?? "nothing"} → {c.After ?? "nothing"}"));
         return new DifferenceLine(what, sentence, change);
     }
 
@@ -63,11 +88,18 @@ public static class Difference
         var columns = change.Part.Columns;
         var row = change.After ?? change.Before!;
         var purpose = row[0]!;
-        var who = string.Join(", ", columns.Select((c, i) => (c.Name, Value: row[i])).Where(x => x.Value is not null && x.Name is not ("purpose" or "account" or "note")).Select(x => names.Of(x.Name, x.Value!, purpose)));
+        var who = string.Join(
+            ", ",
+            columns
+                .Select((c, i) => (c.Name, Value: row[i]))
+                .Where(x => x.Value is not null && x.Name is not ("purpose" or "account" or "note"))
+                .Select(x => names.Of(x.Name, x.Value!, purpose))
+        );
         // Purpose and account are the first columns of an assignment.
         var (from, to) = (change.Before?[1], change.After?[1]);
         var of = who.Length == 0 ? "by default" : who;
-        var sentence = from is null ? $"{of}: {names.Account(to!)}, by a new assignment"
+        var sentence =
+            from is null ? $"{of}: {names.Account(to!)}, by a new assignment"
             : to is null ? $"{of}: no longer {names.Account(from)}, its assignment is taken away"
             : from == to ? $"{of}: {names.Account(from)}, another note"
             : $"{of}: {names.Account(from)} → {names.Account(to)}, by a changed assignment";
@@ -76,37 +108,65 @@ public static class Difference
 
     private sealed class Names(SetUp before, SetUp after)
     {
-        private readonly Lazy<Dictionary<string, string>> accounts = new(() => Of(before.Accounts, after.Accounts, a => a.Number, a => a.Name));
-        private readonly Lazy<Dictionary<string, string>> items = new(() => Of(before.Items, after.Items, i => i.Code, i => i.Name));
-        private readonly Lazy<Dictionary<string, string>> parties = new(() => Of(before.Parties, after.Parties, p => p.Code, p => p.Name));
-        private readonly Lazy<Dictionary<string, string>> groups = new(() => Of(before.Groups, after.Groups, g => Core.Words.Of(g.Kind) + "\u001f" + g.Code, g => g.Name));
+        private readonly Lazy<Dictionary<string, string>> accounts = new(() =>
+            Of(before.Accounts, after.Accounts, a => a.Number, a => a.Name)
+        );
+        private readonly Lazy<Dictionary<string, string>> items = new(() =>
+            Of(before.Items, after.Items, i => i.Code, i => i.Name)
+        );
+        private readonly Lazy<Dictionary<string, string>> parties = new(() =>
+            Of(before.Parties, after.Parties, p => p.Code, p => p.Name)
+        );
+        private readonly Lazy<Dictionary<string, string>> groups = new(() =>
+            Of(before.Groups, after.Groups, g => Core.Words.Of(g.Kind) + "\u001f" + g.Code, g => g.Name)
+        );
 
-        public string Account(string number) => accounts.Value.GetValueOrDefault(number) is { } name ? $"{number} {name}" : number;
+        public string Account(string number) =>
+            accounts.Value.GetValueOrDefault(number) is { } name ? $"{number} {name}" : number;
 
         // A key column's value in words: what is sold, to whom, where, how.
-        public string Of(string column, string code, string purpose) => column switch
-        {
-            "item" => items.Value.GetValueOrDefault(code, code),
-            "item_group" => groups.Value.GetValueOrDefault("item\u001f" + code, code),
-            "party" => $"{Towards(purpose)} {parties.Value.GetValueOrDefault(code, code)}",
-            "party_group" => $"{Towards(purpose)} {groups.Value.GetValueOrDefault("customer\u001f" + code) ?? groups.Value.GetValueOrDefault("supplier\u001f" + code, code)}",
-            "project_group" => $"on projects of {groups.Value.GetValueOrDefault("project\u001f" + code, code)}",
-            "project" => $"on project {code}",
-            "location" => $"at {code}",
-            "channel" => $"through {code}",
-            "method" => $"by {code}",
-            "tax_code" => $"tax {code}",
-            "counterparty" => $"with {code}",
-            var other => $"{other.Replace('_', ' ')} {code}",
-        };
+        public string Of(string column, string code, string purpose) =>
+            column switch
+            {
+                "item" => items.Value.GetValueOrDefault(code, code),
+                "item_group" => groups.Value.GetValueOrDefault("item\u001f" + code, code),
+                "party" => $"{Towards(purpose)} {parties.Value.GetValueOrDefault(code, code)}",
+                "party_group" => $"{Towards(purpose)} "
+                    + (
+                        groups.Value.GetValueOrDefault("customer\u001f" + code)
+                        ?? groups.Value.GetValueOrDefault("supplier\u001f" + code, code)
+                    ),
+                "project_group" => $"on projects of {groups.Value.GetValueOrDefault("project\u001f" + code, code)}",
+                "project" => $"on project {code}",
+                "location" => $"at {code}",
+                "channel" => $"through {code}",
+                "method" => $"by {code}",
+                "tax_code" => $"tax {code}",
+                "counterparty" => $"with {code}",
+                var other => $"{other.Replace('_', ' ')} {code}",
+            };
 
-        private static string Towards(string purpose) => purpose.StartsWith("sales", StringComparison.Ordinal) || purpose is "cost-of-sales" or "shipping-income" ? "sold to" : purpose.Contains("purchase", StringComparison.Ordinal) || purpose is "non-stock-cost" or "received-not-invoiced" ? "bought from" : "of";
+        private static string Towards(string purpose) =>
+            purpose.StartsWith("sales", StringComparison.Ordinal) || purpose is "cost-of-sales" or "shipping-income"
+                ? "sold to"
+            : purpose.Contains("purchase", StringComparison.Ordinal)
+            || purpose is "non-stock-cost" or "received-not-invoiced"
+                ? "bought from"
+            : "of";
 
-        private static Dictionary<string, string> Of<T>(IReadOnlyList<T> before, IReadOnlyList<T> after, Func<T, string> code, Func<T, string> name)
+        private static Dictionary<string, string> Of<T>(
+            IReadOnlyList<T> before,
+            IReadOnlyList<T> after,
+            Func<T, string> code,
+            Func<T, string> name
+        )
         {
             var names = new Dictionary<string, string>(after.Count, StringComparer.Ordinal);
-            if (!ReferenceEquals(before, after)) foreach (var record in before) names[code(record)] = name(record);
-            foreach (var record in after) names[code(record)] = name(record);
+            if (!ReferenceEquals(before, after))
+                foreach (var record in before)
+                    names[code(record)] = name(record);
+            foreach (var record in after)
+                names[code(record)] = name(record);
             return names;
         }
     }

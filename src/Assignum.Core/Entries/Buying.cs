@@ -7,9 +7,23 @@ namespace Assignum.Core.Entries;
 internal static class Buying
 {
     /// <summary>What a line's net is debited to.</summary>
-    private enum Way { Receipt, StockAtAverage, StockAtStandard, Cost }
+    private enum Way
+    {
+        Receipt,
+        StockAtAverage,
+        StockAtStandard,
+        Cost,
+    }
 
-    private sealed record Bought(SheetLine? Line, LegContext Context, Way Way, Purpose Main, decimal Discount, TaxableLine? Tax, decimal Amount)
+    private sealed record Bought(
+        SheetLine? Line,
+        LegContext Context,
+        Way Way,
+        Purpose Main,
+        decimal Discount,
+        TaxableLine? Tax,
+        decimal Amount
+    )
     {
         public decimal Net => Tax?.Net ?? Amount;
         public decimal Kept => Tax?.NonDeductible ?? 0;
@@ -18,10 +32,12 @@ internal static class Buying
     public static void Write(EntrySheet sheet)
     {
         var bought = sheet.Lines.Select(l => Line(sheet, l)).ToList();
-        for (var i = 0; i < sheet.Event.Charges.Count; i++) bought.Add(Charge(sheet, i));
+        for (var i = 0; i < sheet.Event.Charges.Count; i++)
+            bought.Add(Charge(sheet, i));
         var calculation = sheet.TaxCalculation(sheet.Event.PricesIncludeTax);
         var totals = calculation.Run([.. bought.Where(b => b.Tax is not null).Select(b => b.Tax!)]);
-        foreach (var line in bought) Bear(sheet, line, calculation);
+        foreach (var line in bought)
+            Bear(sheet, line, calculation);
         var charged = sheet.InputTax(totals);
         var payables = PayablesContext(sheet, bought);
         sheet.Credit(Purposes.Payables, sheet.Amount(bought.Sum(b => b.Net) + charged), payables);
@@ -30,14 +46,19 @@ internal static class Buying
 
     /// <summary>A purchase that is no stock: on the project where there is one, else simply cost.</summary>
     public static Purpose CostPurpose(SheetLine line) =>
-        line.Project is null ? Purposes.NonStockCost : line.AsBilled ? Purposes.ProjectCost : Purposes.ProjectWip;
+        line.Project is null ? Purposes.NonStockCost
+        : line.AsBilled ? Purposes.ProjectCost
+        : Purposes.ProjectWip;
 
     private static Bought Line(EntrySheet sheet, SheetLine line)
     {
         var (_, discount, net) = sheet.Price(line);
         var policies = sheet.Policies;
-        var way = line.Source.ReceiptCost is not null && policies is { Perpetual: true, ReceiptAccrual: true } ? Way.Receipt
-            : line.IsStock && policies.Perpetual ? line.AtStandard ? Way.StockAtStandard : Way.StockAtAverage
+        var way =
+            line.Source.ReceiptCost is not null && policies is { Perpetual: true, ReceiptAccrual: true } ? Way.Receipt
+            : line.IsStock && policies.Perpetual
+                ? line.AtStandard ? Way.StockAtStandard
+                    : Way.StockAtAverage
             : Way.Cost;
         var main = way switch
         {
@@ -45,21 +66,61 @@ internal static class Buying
             Way.Cost => CostPurpose(line),
             _ => Purposes.Stock,
         };
-        var decided = sheet.DecideTax(TaxDirection.Input, line.Source.TaxCode ?? sheet.Event.TaxCode, line.Item?.Item.TaxCategory, main, line.Context, line.Path);
+        var decided = sheet.DecideTax(
+            TaxDirection.Input,
+            line.Source.TaxCode ?? sheet.Event.TaxCode,
+            line.Item?.Item.TaxCategory,
+            main,
+            line.Context,
+            line.Path
+        );
         // What settles a receipt is capital where its cost would have landed on a capital account.
-        var cost = way == Way.Receipt ? line.IsStock ? Purposes.Stock : CostPurpose(line) : main;
-        return new Bought(line, line.Context, way, main, discount, decided is null ? null : new TaxableLine(decided.Value, net, sheet.OnCapital(cost, line.Context)), net);
+        var cost =
+            way == Way.Receipt
+                ? line.IsStock
+                    ? Purposes.Stock
+                    : CostPurpose(line)
+                : main;
+        return new Bought(
+            line,
+            line.Context,
+            way,
+            main,
+            discount,
+            decided is null ? null : new TaxableLine(decided.Value, net, sheet.OnCapital(cost, line.Context)),
+            net
+        );
     }
 
     private static Bought Charge(EntrySheet sheet, int number)
     {
         var charge = sheet.Event.Charges[number];
         var context = sheet.ChargeContext(charge, number);
-        var project = charge.Item is null && sheet.Event.Project is null ? null : sheet.Event.Project is { } code ? sheet.SetUp.Project(code) : null;
-        var main = project is null ? Purposes.NonStockCost
-            : project.Recognise == Groups.Recognise.AsBilled ? Purposes.ProjectCost : Purposes.ProjectWip;
-        var decided = sheet.DecideTax(TaxDirection.Input, charge.TaxCode ?? sheet.Event.TaxCode, sheet.CategoryOf(charge), main, context, $"charges[{number}]");
-        return new Bought(null, context, Way.Cost, main, 0, decided is null ? null : new TaxableLine(decided.Value, charge.Amount, sheet.OnCapital(main, context)), charge.Amount);
+        var project =
+            charge.Item is null && sheet.Event.Project is null ? null
+            : sheet.Event.Project is { } code ? sheet.SetUp.Project(code)
+            : null;
+        var main =
+            project is null ? Purposes.NonStockCost
+            : project.Recognise == Groups.Recognise.AsBilled ? Purposes.ProjectCost
+            : Purposes.ProjectWip;
+        var decided = sheet.DecideTax(
+            TaxDirection.Input,
+            charge.TaxCode ?? sheet.Event.TaxCode,
+            sheet.CategoryOf(charge),
+            main,
+            context,
+            $"charges[{number}]"
+        );
+        return new Bought(
+            null,
+            context,
+            Way.Cost,
+            main,
+            0,
+            decided is null ? null : new TaxableLine(decided.Value, charge.Amount, sheet.OnCapital(main, context)),
+            charge.Amount
+        );
     }
 
     private static void Bear(EntrySheet sheet, Bought line, TaxCalculation calculation)
@@ -72,14 +133,43 @@ internal static class Buying
                 Settle(sheet, line, code);
                 break;
             case Way.StockAtAverage:
-                sheet.Debit(Purposes.Stock, sheet.Amount(line.Net + line.Kept), line.Context with { Quantity = line.Line!.Quantity }, code);
-                sheet.Move(line.Line.Source.Item!, line.Line.Context.Location, line.Line.Quantity, sheet.Amount(line.Net + line.Kept).Base);
+                sheet.Debit(
+                    Purposes.Stock,
+                    sheet.Amount(line.Net + line.Kept),
+                    line.Context with
+                    {
+                        Quantity = line.Line!.Quantity,
+                    },
+                    code
+                );
+                sheet.Move(
+                    line.Line.Source.Item!,
+                    line.Line.Context.Location,
+                    line.Line.Quantity,
+                    sheet.Amount(line.Net + line.Kept).Base
+                );
                 break;
             case Way.StockAtStandard:
-                if (sheet.StandardCost(line.Line!) is not { } standard) return;
+                if (sheet.StandardCost(line.Line!) is not { } standard)
+                    return;
                 var net = sheet.Amount(line.Net);
-                sheet.Debit(Purposes.Stock, net with { Base = standard }, line.Context with { Quantity = line.Line!.Quantity }, code);
-                sheet.Debit(Purposes.PurchaseVariance, sheet.BaseAmount(net.Base - standard) + sheet.Amount(line.Kept), plain);
+                sheet.Debit(
+                    Purposes.Stock,
+                    net with
+                    {
+                        Base = standard,
+                    },
+                    line.Context with
+                    {
+                        Quantity = line.Line!.Quantity,
+                    },
+                    code
+                );
+                sheet.Debit(
+                    Purposes.PurchaseVariance,
+                    sheet.BaseAmount(net.Base - standard) + sheet.Amount(line.Kept),
+                    plain
+                );
                 sheet.Move(line.Line.Source.Item!, line.Line.Context.Location, line.Line.Quantity, standard);
                 break;
             default:
@@ -102,10 +192,17 @@ internal static class Buying
         sheet.Debit(Purposes.ReceivedNotInvoiced, cleared, line.Context, code, rate);
         var plain = line.Context with { Written = null };
         var rest = line.Net + line.Kept - receipt;
-        var held = line.Line is { IsStock: true, AtStandard: false } ? sheet.Round(rest * (line.Line.Source.HeldShare ?? 0)) : 0;
+        var held = line.Line is { IsStock: true, AtStandard: false }
+            ? sheet.Round(rest * (line.Line.Source.HeldShare ?? 0))
+            : 0;
         sheet.Debit(Purposes.Stock, sheet.Amount(held), plain);
-        if (held != 0) sheet.Move(line.Line.Source.Item!, line.Context.Location, 0, sheet.Amount(held).Base);
-        sheet.Debit(Purposes.PurchaseVariance, sheet.Amount(rest - held) + sheet.BaseAmount(sheet.Amount(receipt).Base - cleared.Base), plain);
+        if (held != 0)
+            sheet.Move(line.Line.Source.Item!, line.Context.Location, 0, sheet.Amount(held).Base);
+        sheet.Debit(
+            Purposes.PurchaseVariance,
+            sheet.Amount(rest - held) + sheet.BaseAmount(sheet.Amount(receipt).Base - cleared.Base),
+            plain
+        );
     }
 
     // Payables has an item group only where the whole document shares one.
@@ -113,13 +210,16 @@ internal static class Buying
     {
         var values = sheet.Document.Values;
         var group = bought.Count == 0 ? 0 : bought[0].Context.Values[Dimension.ItemGroup];
-        values[Dimension.ItemGroup] = bought.TrueForAll(b => b.Context.Values[Dimension.ItemGroup] == group) ? group : 0;
+        values[Dimension.ItemGroup] = bought.TrueForAll(b => b.Context.Values[Dimension.ItemGroup] == group)
+            ? group
+            : 0;
         return sheet.Document with { Values = values, Written = sheet.Number(sheet.Event.PayablesAccount) };
     }
 
     private static void Deposit(EntrySheet sheet, LegContext payables)
     {
-        if (sheet.Event.DepositApplied is not { } applied) return;
+        if (sheet.Event.DepositApplied is not { } applied)
+            return;
         var rate = sheet.Event.DepositRate ?? sheet.Rate;
         sheet.Debit(Purposes.Payables, sheet.Amount(applied), payables);
         sheet.Credit(Purposes.SupplierDeposits, sheet.AmountAt(applied, rate), sheet.Document, rate: rate);

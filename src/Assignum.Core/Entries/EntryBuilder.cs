@@ -9,7 +9,8 @@ namespace Assignum.Core.Entries;
 /// <summary>Finds another entity's set-up in force on a day; null when there is no such entity or edition.</summary>
 public delegate CompiledSetUp? OtherSetUps(string entity, DateOnly date);
 
-/// <summary>Makes an event into a balanced entry by one set-up. Rehearsal, posting and replay all come through here.</summary>
+/// <summary>Makes an event into a balanced entry by one set-up. Rehearsal, posting and replay all come through
+/// here.</summary>
 /// <remarks>Pure: the same event, set-up and documents give the same result, whatever day or machine it is.</remarks>
 public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null, IOpenDocuments? documents = null)
 {
@@ -17,19 +18,24 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
     public EntryResult Build(BusinessEvent source)
     {
         var faults = EventRules.Check(source, setUp, out var kind, out var archived);
-        if (faults.Count > 0) return new EntryResult(null, faults, []);
+        if (faults.Count > 0)
+            return new EntryResult(null, faults, []);
         var sheet = new EntrySheet(setUp, kind!, source, documents ?? NoDocuments.Instance);
         sheet.Remarks.AddRange(archived);
         kind!.Write(sheet);
         var entry = Finish(sheet, kind, source.Date);
-        if (sheet.Errors.Count > 0) return new EntryResult(null, sheet.Errors, []);
-        if (entry is null) return new EntryResult(null, [], sheet.Moves);
+        if (sheet.Errors.Count > 0)
+            return new EntryResult(null, sheet.Errors, []);
+        if (entry is null)
+            return new EntryResult(null, [], sheet.Moves);
 
-        if (source.ReverseOn is { } day) entry = entry with { Reversal = Reverse(entry, day, setUp) };
+        if (source.ReverseOn is { } day)
+            entry = entry with { Reversal = Reverse(entry, day, setUp) };
         if (kind is Kinds.IntercompanyCharge charge)
         {
             var mirror = charge.Mirror(source, setUp, others, sheet);
-            if (sheet.Errors.Count > 0) return new EntryResult(null, sheet.Errors, []);
+            if (sheet.Errors.Count > 0)
+                return new EntryResult(null, sheet.Errors, []);
             entry = entry with { Mirror = mirror };
         }
         return new EntryResult(entry, [], sheet.Moves);
@@ -39,12 +45,23 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
     internal static JournalEntry? Finish(EntrySheet sheet, EventKind kind, DateOnly date)
     {
         var lines = new List<EntryLine>(sheet.Legs.Count + 1);
-        foreach (var leg in sheet.Legs) Land(sheet, kind, leg, lines);
-        if (sheet.Errors.Count > 0) return null;
+        foreach (var leg in sheet.Legs)
+            Land(sheet, kind, leg, lines);
+        if (sheet.Errors.Count > 0)
+            return null;
         Balance(sheet, kind, lines);
-        if (sheet.Errors.Count > 0 || lines.Count == 0) return null;
+        if (sheet.Errors.Count > 0 || lines.Count == 0)
+            return null;
         sheet.Remarks.AddRange(Closed(sheet.SetUp, date));
-        return new JournalEntry(date, sheet.Currency, sheet.Rate, sheet.Event.Reference, lines, TaxLines(sheet), sheet.Remarks);
+        return new JournalEntry(
+            date,
+            sheet.Currency,
+            sheet.Rate,
+            sheet.Event.Reference,
+            lines,
+            TaxLines(sheet),
+            sheet.Remarks
+        );
     }
 
     private static void Land(EntrySheet sheet, EventKind kind, Leg leg, List<EntryLine> lines)
@@ -57,35 +74,98 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
         {
             account = leg.Account;
             IReadOnlyList<KeyPart> key = [new KeyPart(Dimension.Line, account)];
-            trace = new Trace(leg.Purpose?.Name ?? "", account, "line", key, [new TriedRung("line", key, TryOutcome.Hit)], [], null, null);
+            trace = new Trace(
+                leg.Purpose?.Name ?? "",
+                account,
+                "line",
+                key,
+                [new TriedRung("line", key, TryOutcome.Hit)],
+                [],
+                null,
+                null
+            );
         }
         else
         {
             var landed = setUp.Landings.Resolve(leg.Purpose!, context.Values, context.Written);
-            if (landed.Account is null) { Unresolved(sheet, leg, landed); return; }
+            if (landed.Account is null)
+            {
+                Unresolved(sheet, leg, landed);
+                return;
+            }
             account = landed.Account;
             trace = setUp.Landings.TraceOf(leg.Purpose!, context.Values, context.Written);
-            if (landed.LineUnused && !sheet.Remarks.Any(r => r.Code == "line-account-unused" && r.Line == context.Line && r.Purpose == leg.Purpose!.Name))
-                sheet.Warn("line-account-unused", $"Account {context.Written} was written and is not used: {leg.Purpose!.Name} has no line rung.", context.Written, leg.Purpose, context.Line);
+            if (
+                landed.LineUnused
+                && !sheet.Remarks.Any(r =>
+                    r.Code == "line-account-unused" && r.Line == context.Line && r.Purpose == leg.Purpose!.Name
+                )
+            )
+                sheet.Warn(
+                    "line-account-unused",
+                    $"Account {context.Written} was written and is not used: {leg.Purpose!.Name} has no line rung.",
+                    context.Written,
+                    leg.Purpose,
+                    context.Line
+                );
         }
         var record = setUp.Account(account);
         var guarded = new GuardedLeg(kind, leg, account, record, trace.Rung == "default", setUp);
         foreach (var guard in Guards.All)
-            if (guard(guarded) is { } remark) sheet.Remarks.Add(remark);
+            if (guard(guarded) is { } remark)
+                sheet.Remarks.Add(remark);
 
         var debit = leg.Side == Side.Debit;
-        lines.Add(new EntryLine(record, account, debit ? leg.Amount.Base : 0, debit ? 0 : leg.Amount.Base,
-            leg.Amount.Foreign is { } f ? debit ? f : 0 : null, leg.Amount.Foreign is { } g ? debit ? 0 : g : null,
-            leg.Purpose, context, context.TaxCode ?? leg.TaxUse?.Code, LineText.For(sheet, context), leg.Rate, trace, context.Line));
+        lines.Add(
+            new EntryLine(
+                record,
+                account,
+                debit ? leg.Amount.Base : 0,
+                debit ? 0 : leg.Amount.Base,
+                leg.Amount.Foreign is { } f
+                    ? debit
+                        ? f
+                        : 0
+                    : null,
+                leg.Amount.Foreign is { } g
+                    ? debit
+                        ? 0
+                        : g
+                    : null,
+                leg.Purpose,
+                context,
+                context.TaxCode ?? leg.TaxUse?.Code,
+                LineText.For(sheet, context),
+                leg.Rate,
+                trace,
+                context.Line
+            )
+        );
     }
 
     private static void Unresolved(EntrySheet sheet, Leg leg, Landed landed)
     {
-        var path = leg.Context.Line is { } n ? n < sheet.Event.Lines.Count ? $"lines[{n}]" : $"charges[{n - sheet.Event.Lines.Count}]" : "";
+        var path = leg.Context.Line is { } n
+            ? n < sheet.Event.Lines.Count
+                ? $"lines[{n}]"
+                : $"charges[{n - sheet.Event.Lines.Count}]"
+            : "";
         if (landed.LineRefused)
-            sheet.Fail("unresolved", $"{leg.Purpose!.Name}: account {leg.Context.Written} may not be written here; only the account its ladder gives or one of that account's relief accounts may.", path, leg.Purpose, leg.Context.Written);
+            sheet.Fail(
+                "unresolved",
+                $"{leg.Purpose!.Name}: account {leg.Context.Written} may not be written here; only the account its "
+                    + "ladder gives or one of that account's relief accounts may.",
+                path,
+                leg.Purpose,
+                leg.Context.Written
+            );
         else
-            sheet.Fail("unresolved", $"{leg.Purpose!.Name}: no assignment fits. Add one on a rung of its ladder, or a default.", path, leg.Purpose);
+            sheet.Fail(
+                "unresolved",
+                $"{leg.Purpose!.Name}: no assignment fits. Add one on a rung of its ladder, or a default.",
+                path,
+                leg.Purpose
+            );
     }
 
     // Conversion leg by leg leaves at most a minor unit a foreign leg; that, and only that, is rounding.
@@ -97,42 +177,92 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
         foreach (var line in lines)
         {
             difference += line.Debit - line.Credit;
-            if (line.CurrencySigned is not { } signed) continue;
+            if (line.CurrencySigned is not { } signed)
+                continue;
             foreign += signed;
-            if (sheet.IsForeign) foreignLegs++;
+            if (sheet.IsForeign)
+                foreignLegs++;
         }
         if (foreign != 0 || Math.Abs(difference) > foreignLegs * Rounding.Unit(sheet.SetUp.BaseDecimals))
         {
-            sheet.Fail("unbalanced", $"The lines do not balance: debits and credits differ by {Math.Abs(foreign != 0 ? foreign : difference)} {(foreign != 0 ? sheet.Currency : sheet.SetUp.Entity.Currency)}.");
+            sheet.Fail(
+                "unbalanced",
+                "The lines do not balance: debits and credits differ by "
+                    + $"{Math.Abs(foreign != 0 ? foreign : difference)} "
+                    + $"{(foreign != 0 ? sheet.Currency : sheet.SetUp.Entity.Currency)}."
+            );
             return;
         }
-        if (difference == 0) return;
+        if (difference == 0)
+            return;
         var side = difference > 0 ? Side.Credit : Side.Debit;
-        Land(sheet, kind, new Leg(Purposes.RoundingDifference, side, new LegAmount(Math.Abs(difference), null), sheet.Document, null, null, null), lines);
+        Land(
+            sheet,
+            kind,
+            new Leg(
+                Purposes.RoundingDifference,
+                side,
+                new LegAmount(Math.Abs(difference), null),
+                sheet.Document,
+                null,
+                null,
+                null
+            ),
+            lines
+        );
     }
 
     private static EntryTax[] TaxLines(EntrySheet sheet)
     {
-        if (sheet.Taxes.Count == 0) return [];
-        return [.. sheet.Taxes.Select(t => new EntryTax(
-            t.Decided.Code.Code, t.Base, t.Decided.Rate, t.Tax, Words.Of(t.Decided.By),
-            sheet.AmountAt(t.Base, t.Rate).Base, sheet.AmountAt(t.Tax, t.Rate).Base, t.NonDeductible,
-            t.Capital, t.Capital ? t.Decided.Code.CapitalBaseBox ?? t.Decided.Code.BaseBox : t.Decided.Code.BaseBox,
-            t.Capital ? t.Decided.Code.CapitalTaxBox ?? t.Decided.Code.TaxBox : t.Decided.Code.TaxBox, t.Decided.Code.ReverseBaseBox, t.Decided.Code.ReverseTaxBox, sheet.TaxDate))];
+        if (sheet.Taxes.Count == 0)
+            return [];
+        return
+        [
+            .. sheet.Taxes.Select(t => new EntryTax(
+                t.Decided.Code.Code,
+                t.Base,
+                t.Decided.Rate,
+                t.Tax,
+                Words.Of(t.Decided.By),
+                sheet.AmountAt(t.Base, t.Rate).Base,
+                sheet.AmountAt(t.Tax, t.Rate).Base,
+                t.NonDeductible,
+                t.Capital,
+                t.Capital ? t.Decided.Code.CapitalBaseBox ?? t.Decided.Code.BaseBox : t.Decided.Code.BaseBox,
+                t.Capital ? t.Decided.Code.CapitalTaxBox ?? t.Decided.Code.TaxBox : t.Decided.Code.TaxBox,
+                t.Decided.Code.ReverseBaseBox,
+                t.Decided.Code.ReverseTaxBox,
+                sheet.TaxDate
+            )),
+        ];
     }
 
     // Nothing posts into a closed period.
-    private static IEnumerable<Remark> Closed(CompiledSetUp setUp, DateOnly date) => setUp.ClosedPeriods
-        .Where(p => date >= p.From && date <= p.To)
-        .Select(p => new Remark("period-closed", Severity.Error, $"{date:yyyy-MM-dd} is in a closed period ({p.From:yyyy-MM-dd} to {p.To:yyyy-MM-dd})."));
+    private static IEnumerable<Remark> Closed(CompiledSetUp setUp, DateOnly date) =>
+        setUp
+            .ClosedPeriods.Where(p => date >= p.From && date <= p.To)
+            .Select(p => new Remark(
+                "period-closed",
+                Severity.Error,
+                $"{date:yyyy-MM-dd} is in a closed period ({p.From:yyyy-MM-dd} to {p.To:yyyy-MM-dd})."
+            ));
 
-    private static JournalEntry Reverse(JournalEntry entry, DateOnly day, CompiledSetUp setUp) => entry with
-    {
-        Date = day,
-        Remarks = [.. Closed(setUp, day)],
-        Lines = [.. entry.Lines.Select(l => l with
+    private static JournalEntry Reverse(JournalEntry entry, DateOnly day, CompiledSetUp setUp) =>
+        entry with
         {
-            Debit = l.Credit, Credit = l.Debit, CurrencyDebit = l.CurrencyCredit, CurrencyCredit = l.CurrencyDebit,
-        })],
-    };
+            Date = day,
+            Remarks = [.. Closed(setUp, day)],
+            Lines =
+            [
+                .. entry.Lines.Select(l =>
+                    l with
+                    {
+                        Debit = l.Credit,
+                        Credit = l.Debit,
+                        CurrencyDebit = l.CurrencyCredit,
+                        CurrencyCredit = l.CurrencyDebit,
+                    }
+                ),
+            ],
+        };
 }

@@ -46,7 +46,13 @@ public sealed partial class EntrySheet
         var values = line.Context.Values;
         var party = line.Source.Party ?? Event.Party;
         SetParty(ref values, party is null ? null : SetUp.Party(party));
-        return line.Context with { Values = values, Party = party, Written = null, LegCurrency = line.Source.Currency ?? Currency };
+        return line.Context with
+        {
+            Values = values,
+            Party = party,
+            Written = null,
+            LegCurrency = line.Source.Currency ?? Currency,
+        };
     }
 
     /// <summary>A charge as a line: it has the document's values and its own item, if any.</summary>
@@ -54,19 +60,33 @@ public sealed partial class EntrySheet
     {
         var values = Document.Values;
         SetItem(ref values, charge.Item is null ? null : SetUp.Item(charge.Item));
-        return Document with { Values = values, Item = charge.Item, Written = Number(charge.Account), Text = charge.Text ?? Event.Text, Line = Event.Lines.Count + number };
+        return Document with
+        {
+            Values = values,
+            Item = charge.Item,
+            Written = Number(charge.Account),
+            Text = charge.Text ?? Event.Text,
+            Line = Event.Lines.Count + number,
+        };
     }
 
-    /// <summary>The tax category that a charge asks the matrix with: its own, else its item's, else <c>standard</c>.</summary>
-    public string CategoryOf(EventCharge charge) => charge.TaxCategory ?? (charge.Item is null ? null : SetUp.Item(charge.Item)?.Item.TaxCategory) ?? "standard";
+    /// <summary>The tax category that a charge asks the matrix with: its own, else its item's, else
+    /// <c>standard</c>.</summary>
+    public string CategoryOf(EventCharge charge) =>
+        charge.TaxCategory ?? (charge.Item is null ? null : SetUp.Item(charge.Item)?.Item.TaxCategory) ?? "standard";
 
     /// <summary>
-    /// Cost of a quantity in base currency, rounded: at the event's unit cost, or at standard where the event gives none
+    /// Cost of a quantity in base currency, rounded: at the event's unit cost, or at standard where the event gives
+    /// none
     /// or the item is costed at standard. No cost at all is an error; the answer is then null.
     /// </summary>
     public decimal? Cost(SheetLine line)
     {
-        if (line.Item is null) { Fail("missing-field", $"{line.Path} needs an item to be costed.", line.Path + ".item"); return null; }
+        if (line.Item is null)
+        {
+            Fail("missing-field", $"{line.Path} needs an item to be costed.", line.Path + ".item");
+            return null;
+        }
         return Cost(line.Item.Item, line.Quantity, line.Source.UnitCost, line.Path);
     }
 
@@ -74,16 +94,27 @@ public sealed partial class EntrySheet
     public decimal? Cost(Item item, decimal quantity, decimal? unitCost, string path)
     {
         var unit = item.Costing == Costing.Standard ? item.StandardCost ?? unitCost : unitCost ?? item.StandardCost;
-        if (unit is not null) return RoundBase(quantity * unit.Value);
-        Fail("no-cost", $"Item {item.Code} has no cost: send unitCost, or give the item a standard cost.", path + ".unitCost");
+        if (unit is not null)
+            return RoundBase(quantity * unit.Value);
+        Fail(
+            "no-cost",
+            $"Item {item.Code} has no cost: send unitCost, or give the item a standard cost.",
+            path + ".unitCost"
+        );
         return null;
     }
 
-    /// <summary>Standard cost of a line's quantity in base currency, or null (an error is written) when the item has none.</summary>
+    /// <summary>Standard cost of a line's quantity in base currency, or null (an error is written) when the item has
+    /// none.</summary>
     public decimal? StandardCost(SheetLine line)
     {
-        if (line.Item!.Item.StandardCost is { } unit) return RoundBase(line.Quantity * unit);
-        Fail("no-cost", $"Item {line.Item.Item.Code} is costed at standard and has no standard cost: give it one.", line.Path + ".item");
+        if (line.Item!.Item.StandardCost is { } unit)
+            return RoundBase(line.Quantity * unit);
+        Fail(
+            "no-cost",
+            $"Item {line.Item.Item.Code} is costed at standard and has no standard cost: give it one.",
+            line.Path + ".item"
+        );
         return null;
     }
 
@@ -111,17 +142,29 @@ public sealed partial class EntrySheet
         values[Dimension.Reason] = SetUp.Index.Of(Dimension.Reason, reason);
         var context = Document with
         {
-            Values = values, Written = Number(line.Account), Line = number, Item = line.Item, Location = location, Project = projectCode,
-            Reason = reason, Text = line.Text ?? Event.Text, Dimensions = Merge(Event.Dimensions, line.Dimensions),
+            Values = values,
+            Written = Number(line.Account),
+            Line = number,
+            Item = line.Item,
+            Location = location,
+            Project = projectCode,
+            Reason = reason,
+            Text = line.Text ?? Event.Text,
+            Dimensions = Merge(Event.Dimensions, line.Dimensions),
         };
         return new SheetLine(number, line, item, projectCode is null ? null : SetUp.Project(projectCode), context);
     }
 
-    private static IReadOnlyDictionary<string, string>? Merge(IReadOnlyDictionary<string, string>? document, IReadOnlyDictionary<string, string>? line)
+    private static IReadOnlyDictionary<string, string>? Merge(
+        IReadOnlyDictionary<string, string>? document,
+        IReadOnlyDictionary<string, string>? line
+    )
     {
-        if (document is null || line is null) return line ?? document;
+        if (document is null || line is null)
+            return line ?? document;
         var merged = new Dictionary<string, string>(document, StringComparer.Ordinal);
-        foreach (var (dimension, value) in line) merged[dimension] = value;
+        foreach (var (dimension, value) in line)
+            merged[dimension] = value;
         return merged;
     }
 }

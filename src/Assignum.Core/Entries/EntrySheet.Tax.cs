@@ -7,7 +7,14 @@ namespace Assignum.Core.Entries;
 /// <summary>A tax code's amounts on their way into the entry. Amounts signed, in the event's currency.</summary>
 /// <param name="Rate">Exchange rate at which the amounts become base currency.</param>
 /// <param name="Capital">Whether it feeds the boxes for capital goods.</param>
-internal sealed record TaxPosting(DecidedCode Decided, decimal Base, decimal Tax, decimal NonDeductible, decimal Rate, bool Capital);
+internal sealed record TaxPosting(
+    DecidedCode Decided,
+    decimal Base,
+    decimal Tax,
+    decimal NonDeductible,
+    decimal Rate,
+    bool Capital
+);
 
 public sealed partial class EntrySheet
 {
@@ -16,34 +23,68 @@ public sealed partial class EntrySheet
 
     /// <summary>
     /// The tax code of a line: its own, else the matrix's, else the default of the account its main leg lands on. Null
-    /// where that account admits no tax (the line is outside tax), when there is none (an error, unless the entity is not
+    /// where that account admits no tax (the line is outside tax), when there is none (an error, unless the entity is
+    /// not
     /// registered) or when the one found does not serve (an error).
     /// </summary>
     /// <param name="category">Tax category that the matrix is asked with; null skips it.</param>
-    public DecidedCode? DecideTax(TaxDirection direction, string? ownCode, string? category, Purpose main, LegContext context, string path)
+    public DecidedCode? DecideTax(
+        TaxDirection direction,
+        string? ownCode,
+        string? category,
+        Purpose main,
+        LegContext context,
+        string path
+    )
     {
-        if (!Taxed(direction)) return null;
+        if (!Taxed(direction))
+            return null;
         var by = TaxDecider.Line;
         var found = ownCode;
-        if (found is null && (found = SetUp.Taxes.Matrix(Standing, category, direction)) is not null) by = TaxDecider.Matrix;
+        if (found is null && (found = SetUp.Taxes.Matrix(Standing, category, direction)) is not null)
+            by = TaxDecider.Matrix;
         var account = found is null ? AccountOf(main, context) : null;
-        if (found is null && (found = account?.TaxCode) is not null) by = TaxDecider.Account;
+        if (found is null && (found = account?.TaxCode) is not null)
+            by = TaxDecider.Account;
         if (found is null)
         {
-            if (account?.TaxAdmits == Chart.TaxAdmits.None) return null;
+            if (account?.TaxAdmits == Chart.TaxAdmits.None)
+                return null;
             if (SetUp.Entity.TaxRegistered)
-                Fail("no-tax-code", $"No tax code for {(path.Length == 0 ? "the document" : path)}: name one, fill the matrix cell of standing '{Standing ?? "–"}' and category '{category ?? "–"}', or give the account of {main.Name} a default code, or mark it as outside tax.", path, main);
+                Fail(
+                    "no-tax-code",
+                    $"No tax code for {(path.Length == 0 ? "the document" : path)}: name one, fill the matrix cell "
+                        + $"of standing '{Standing ?? "–"}' and category '{category ?? "–"}', or give the account of "
+                        + $"{main.Name} a default code, or mark it as outside tax.",
+                    path,
+                    main
+                );
             return null;
         }
-        if (SetUp.Taxes.Code(found) is not { } code) { Fail("unknown-record", $"Tax code {found} is unknown.", path + ".taxCode"); return null; }
+        if (SetUp.Taxes.Code(found) is not { } code)
+        {
+            Fail("unknown-record", $"Tax code {found} is unknown.", path + ".taxCode");
+            return null;
+        }
         if (code.Direction != direction)
         {
-            Fail("tax-direction", $"Tax code {found} is for {Words.Of(code.Direction)} tax and cannot serve here; use an {Words.Of(direction)} code.", path, main);
+            Fail(
+                "tax-direction",
+                $"Tax code {found} is for {Words.Of(code.Direction)} tax and cannot serve here; use an "
+                    + $"{Words.Of(direction)} code.",
+                path,
+                main
+            );
             return null;
         }
         if (SetUp.Taxes.Rate(found, TaxDate) is not { } rate)
         {
-            Fail("no-tax-rate", $"Tax code {found} has no rate on {TaxDate:yyyy-MM-dd}: add one that begins on or before that day.", path, main);
+            Fail(
+                "no-tax-rate",
+                $"Tax code {found} has no rate on {TaxDate:yyyy-MM-dd}: add one that begins on or before that day.",
+                path,
+                main
+            );
             return null;
         }
         return new DecidedCode(code, rate, by);
@@ -57,7 +98,16 @@ public sealed partial class EntrySheet
     public void RecordTax(TaxPart part, decimal? rate = null)
     {
         var sign = Swapped ? -1 : 1;
-        Taxes.Add(new TaxPosting(part.Decided, sign * part.Base, sign * part.Tax, sign * part.NonDeductible, rate ?? Rate, part.Capital));
+        Taxes.Add(
+            new TaxPosting(
+                part.Decided,
+                sign * part.Base,
+                sign * part.Tax,
+                sign * part.NonDeductible,
+                rate ?? Rate,
+                part.Capital
+            )
+        );
     }
 
     /// <summary>Whether what a purpose is for lands on an account marked capital.</summary>
@@ -69,12 +119,14 @@ public sealed partial class EntrySheet
         foreach (var total in totals)
         {
             Credit(Purposes.OutputTax, Amount(total.Tax), Document.ForTax(SetUp.Index, total.Decided.Code.Code));
-            foreach (var part in total.Parts) RecordTax(part);
+            foreach (var part in total.Parts)
+                RecordTax(part);
         }
     }
 
     /// <summary>
-    /// Legs and tax lines of tax on a purchase: what is reclaimed is debited; under reverse charge the whole tax is owed
+    /// Legs and tax lines of tax on a purchase: what is reclaimed is debited; under reverse charge the whole tax is
+    /// owed
     /// as output tax too. What is not reclaimed is for the lines to bear.
     /// </summary>
     /// <returns>The tax that the supplier charged.</returns>
@@ -85,13 +137,18 @@ public sealed partial class EntrySheet
         {
             var context = Document.ForTax(SetUp.Index, total.Decided.Code.Code);
             Debit(Purposes.InputTax, Amount(total.Deductible), context);
-            if (total.Decided.Code.ReverseCharge) Credit(Purposes.OutputTax, Amount(total.Tax), context);
-            else charged += total.Tax;
-            foreach (var part in total.Parts) RecordTax(part);
+            if (total.Decided.Code.ReverseCharge)
+                Credit(Purposes.OutputTax, Amount(total.Tax), context);
+            else
+                charged += total.Tax;
+            foreach (var part in total.Parts)
+                RecordTax(part);
         }
         return charged;
     }
 
     private Chart.Account? AccountOf(Purpose purpose, LegContext context) =>
-        SetUp.Landings.Resolve(purpose, context.Values, context.Written).Account is { } number ? SetUp.Account(number) : null;
+        SetUp.Landings.Resolve(purpose, context.Values, context.Written).Account is { } number
+            ? SetUp.Account(number)
+            : null;
 }

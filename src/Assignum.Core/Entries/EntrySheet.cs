@@ -83,12 +83,24 @@ public sealed partial class EntrySheet
     public LegAmount BaseAmount(decimal amount) => new(amount, IsForeign ? null : amount);
 
     /// <summary>Calls for a debit; a negative amount is a credit, zero is nothing.</summary>
-    public void Debit(Purpose purpose, LegAmount amount, LegContext context, TaxCode? taxUse = null, decimal? rate = null, string? account = null) =>
-        Add(purpose, Side.Debit, amount, context, taxUse, rate, account);
+    public void Debit(
+        Purpose purpose,
+        LegAmount amount,
+        LegContext context,
+        TaxCode? taxUse = null,
+        decimal? rate = null,
+        string? account = null
+    ) => Add(purpose, Side.Debit, amount, context, taxUse, rate, account);
 
     /// <summary>Calls for a credit; a negative amount is a debit, zero is nothing.</summary>
-    public void Credit(Purpose purpose, LegAmount amount, LegContext context, TaxCode? taxUse = null, decimal? rate = null, string? account = null) =>
-        Add(purpose, Side.Credit, amount, context, taxUse, rate, account);
+    public void Credit(
+        Purpose purpose,
+        LegAmount amount,
+        LegContext context,
+        TaxCode? taxUse = null,
+        decimal? rate = null,
+        string? account = null
+    ) => Add(purpose, Side.Credit, amount, context, taxUse, rate, account);
 
     /// <summary>A leg on an account given by hand; no purpose, every guard.</summary>
     public void ByHand(Side side, LegAmount amount, LegContext context, string account, TaxCode? taxUse) =>
@@ -99,12 +111,24 @@ public sealed partial class EntrySheet
     /// </summary>
     public void Exchange(decimal difference, LegContext context)
     {
-        // On a credit note the legs stand the other way round, and so a gain is a loss: the purpose follows the true side.
-        if (Swapped) difference = -difference;
+        // On a credit note the legs stand the other way round, and so a gain is a loss: the purpose follows the true
+        // side.
+        if (Swapped)
+            difference = -difference;
         var gain = difference > 0;
         var amount = BaseAmount(Math.Abs(difference));
         if (!amount.IsZero)
-            Legs.Add(new Leg(gain ? Purposes.ExchangeGain : Purposes.ExchangeLoss, gain ? Side.Credit : Side.Debit, amount, context, null, null, Rate));
+            Legs.Add(
+                new Leg(
+                    gain ? Purposes.ExchangeGain : Purposes.ExchangeLoss,
+                    gain ? Side.Credit : Side.Debit,
+                    amount,
+                    context,
+                    null,
+                    null,
+                    Rate
+                )
+            );
     }
 
     /// <summary>Stock came or went; <paramref name="value"/> null where no value moves.</summary>
@@ -114,19 +138,34 @@ public sealed partial class EntrySheet
             Moves.Add(new StockMove(item, location, Swapped ? -quantity : quantity, Swapped ? -value : value));
     }
 
-    private void Add(Purpose? purpose, Side side, LegAmount amount, LegContext context, TaxCode? taxUse, decimal? rate, string? account)
+    private void Add(
+        Purpose? purpose,
+        Side side,
+        LegAmount amount,
+        LegContext context,
+        TaxCode? taxUse,
+        decimal? rate,
+        string? account
+    )
     {
         // Where the event is in base currency there is one amount, not two.
-        if (!IsForeign) amount = new LegAmount(amount.Base, amount.Base);
-        else if (amount.Foreign == 0) amount = amount with { Foreign = null };
-        if (amount.IsZero) return;
+        if (!IsForeign)
+            amount = new LegAmount(amount.Base, amount.Base);
+        else if (amount.Foreign == 0)
+            amount = amount with { Foreign = null };
+        if (amount.IsZero)
+            return;
         var turn = Swapped;
         if (amount.Base < 0 || amount is { Base: 0, Foreign: < 0 })
         {
             amount = new LegAmount(-amount.Base, -amount.Foreign);
             turn = !turn;
         }
-        var stands = turn ? side == Side.Debit ? Side.Credit : Side.Debit : side;
+        var stands = turn
+            ? side == Side.Debit
+                ? Side.Credit
+                : Side.Debit
+            : side;
         Legs.Add(new Leg(purpose, stands, amount, context, account, taxUse, rate ?? Rate));
     }
 
@@ -142,15 +181,28 @@ public sealed partial class EntrySheet
         values[Dimension.Counterparty] = index.Of(Dimension.Counterparty, Event.Counterparty);
         SetParty(ref values, Party);
         SetProject(ref values, Event.Project);
-        return new LegContext(values, Party: Event.Party, Location: Event.Location, Channel: Event.Channel, Method: Event.Method,
-            Project: Event.Project, Reason: Event.Reason, Counterparty: Event.Counterparty, Text: Event.Text, Dimensions: Event.Dimensions,
-            LegCurrency: Currency);
+        return new LegContext(
+            values,
+            Party: Event.Party,
+            Location: Event.Location,
+            Channel: Event.Channel,
+            Method: Event.Method,
+            Project: Event.Project,
+            Reason: Event.Reason,
+            Counterparty: Event.Counterparty,
+            Text: Event.Text,
+            Dimensions: Event.Dimensions,
+            LegCurrency: Currency
+        );
     }
 
     private void SetParty(ref LegValues values, KnownParty? party)
     {
         values[Dimension.Party] = party?.Number ?? 0;
-        values[Dimension.PartyGroup] = party is null ? 0 : kind.FromSupplier ? party.SupplierGroup : party.CustomerGroup;
+        values[Dimension.PartyGroup] =
+            party is null ? 0
+            : kind.FromSupplier ? party.SupplierGroup
+            : party.CustomerGroup;
     }
 
     private void SetProject(ref LegValues values, string? code)

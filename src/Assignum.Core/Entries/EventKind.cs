@@ -5,7 +5,8 @@ using Assignum.Core.Events;
 namespace Assignum.Core.Entries;
 
 /// <summary>A kind of event: which fields it takes and which legs it calls for. One file a kind.</summary>
-/// <remarks>Another kind is another class here and a line in <see cref="EventKinds"/>; nothing else knows kinds by name.</remarks>
+/// <remarks>Another kind is another class here and a line in <see cref="EventKinds"/>; nothing else knows kinds by
+/// name.</remarks>
 public abstract class EventKind
 {
     /// <summary>The kind's word, e.g. <c>goods-received</c>.</summary>
@@ -46,24 +47,54 @@ public static class EventKinds
     /// <summary>Every kind, in the order of the contract.</summary>
     public static IReadOnlyList<EventKind> All { get; } =
     [
-        new GoodsReceived(), new SupplierInvoice(), new SupplierCreditNote(),
-        new SalesInvoice(), new SalesCreditNote(), new GoodsShipped(), new GoodsReturned(),
-        new StockAdjusted(), new StockRevalued(), new StockMoved(), new ProductionIssued(), new ProductionCompleted(),
-        new CustomerPayment(), new SupplierPayment(), new CustomerDeposit(), new SupplierDeposit(), new InterestCharged(),
-        new CurrencyRevalued(), new MoneyMoved(), new GiftCardsExpired(),
-        new ChannelSale(), new ChannelRefund(), new ChannelFee(), new ChannelChargeback(), new ChannelPayout(),
-        new ProjectUsage(), new ProjectRecognised(), new IntercompanyCharge(), new HandEntry(), new Opening(),
+        new GoodsReceived(),
+        new SupplierInvoice(),
+        new SupplierCreditNote(),
+        new SalesInvoice(),
+        new SalesCreditNote(),
+        new GoodsShipped(),
+        new GoodsReturned(),
+        new StockAdjusted(),
+        new StockRevalued(),
+        new StockMoved(),
+        new ProductionIssued(),
+        new ProductionCompleted(),
+        new CustomerPayment(),
+        new SupplierPayment(),
+        new CustomerDeposit(),
+        new SupplierDeposit(),
+        new InterestCharged(),
+        new CurrencyRevalued(),
+        new MoneyMoved(),
+        new GiftCardsExpired(),
+        new ChannelSale(),
+        new ChannelRefund(),
+        new ChannelFee(),
+        new ChannelChargeback(),
+        new ChannelPayout(),
+        new ProjectUsage(),
+        new ProjectRecognised(),
+        new IntercompanyCharge(),
+        new HandEntry(),
+        new Opening(),
     ];
 
     /// <summary>The kinds by what they are about, for people.</summary>
     public static IReadOnlyList<(string Family, IReadOnlyList<EventKind> Kinds)> Families { get; } =
     [
-        ("Buying", [.. All.Take(3)]), ("Selling", [.. All.Skip(3).Take(4)]), ("Stock and making", [.. All.Skip(7).Take(5)]),
-        ("Money", [.. All.Skip(12).Take(8)]), ("Channels", [.. All.Skip(20).Take(5)]), ("Projects", [.. All.Skip(25).Take(2)]),
+        ("Buying", [.. All.Take(3)]),
+        ("Selling", [.. All.Skip(3).Take(4)]),
+        ("Stock and making", [.. All.Skip(7).Take(5)]),
+        ("Money", [.. All.Skip(12).Take(8)]),
+        ("Channels", [.. All.Skip(20).Take(5)]),
+        ("Projects", [.. All.Skip(25).Take(2)]),
         ("Between entities and by hand", [.. All.Skip(27)]),
     ];
 
-    private static readonly FrozenDictionary<string, EventKind> ByName = All.ToFrozenDictionary(k => k.Name, StringComparer.Ordinal);
+    private static readonly FrozenDictionary<string, EventKind> ByName = All.ToFrozenDictionary(
+        k => k.Name,
+        StringComparer.Ordinal
+    );
 
     /// <summary>The kind of that name, or null.</summary>
     public static EventKind? Find(string name) => ByName.GetValueOrDefault(name);

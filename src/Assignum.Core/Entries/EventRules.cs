@@ -5,70 +5,133 @@ using Assignum.Core.SetUps;
 
 namespace Assignum.Core.Entries;
 
-/// <summary>What must hold of an event before any leg is thought of: fields, records, dates, decimals. Names every fault at once.</summary>
+/// <summary>What must hold of an event before any leg is thought of: fields, records, dates, decimals. Names every
+/// fault at once.</summary>
 internal static class EventRules
 {
     private static readonly HashSet<string> InBaseCurrency =
-        ["issuedCost", "costToDate", "billedToDate", "costRecognised", "revenueRecognised", "accruedRevenue", "estimatedCost", "contractValue"];
+    [
+        "issuedCost",
+        "costToDate",
+        "billedToDate",
+        "costRecognised",
+        "revenueRecognised",
+        "accruedRevenue",
+        "estimatedCost",
+        "contractValue",
+    ];
 
-    public static List<Fault> Check(BusinessEvent source, CompiledSetUp setUp, out EventKind? kind, out List<Remark> remarks)
+    public static List<Fault> Check(
+        BusinessEvent source,
+        CompiledSetUp setUp,
+        out EventKind? kind,
+        out List<Remark> remarks
+    )
     {
         var faults = new List<Fault>();
         remarks = [];
         kind = EventKinds.Find(source.Kind);
         if (kind is null)
         {
-            faults.Add(new Fault("unknown-kind", $"'{source.Kind}' is no kind of event; the kinds are {string.Join(", ", EventKinds.All.Select(k => k.Name))}.", "kind"));
+            faults.Add(
+                new Fault(
+                    "unknown-kind",
+                    $"'{source.Kind}' is no kind of event; the kinds are "
+                        + $"{string.Join(", ", EventKinds.All.Select(k => k.Name))}.",
+                    "kind"
+                )
+            );
             return faults;
         }
-        if (source.Date == default) faults.Add(new Fault("bad-date", "The date is missing or wrong: send it as YYYY-MM-DD.", "date"));
+        if (source.Date == default)
+            faults.Add(new Fault("bad-date", "The date is missing or wrong: send it as YYYY-MM-DD.", "date"));
         CheckCurrency(source, setUp, faults);
         var look = new Look(setUp, faults, remarks);
         var decimals = Currencies.Decimals(source.Currency ?? setUp.Entity.Currency) ?? setUp.BaseDecimals;
 
         foreach (var field in EventFields.OfEvent)
-            look.At(field.Get(source), field.Type, "", field.Name, InBaseCurrency.Contains(field.Name) ? setUp.BaseDecimals : decimals);
+            look.At(
+                field.Get(source),
+                field.Type,
+                "",
+                field.Name,
+                InBaseCurrency.Contains(field.Name) ? setUp.BaseDecimals : decimals
+            );
         foreach (var name in kind.Needs)
             if (FieldOf(EventFields.OfEvent, name).Get(source) is null)
                 faults.Add(new Fault("missing-field", $"A {kind.Name} needs '{name}'.", name));
         CheckLines(source, kind, look, decimals, setUp, faults);
         for (var i = 0; i < source.Charges.Count; i++)
-            foreach (var field in EventFields.OfCharge) look.At(field.Get(source.Charges[i]), field.Type, $"charges[{i}].", field.Name, decimals);
+            foreach (var field in EventFields.OfCharge)
+                look.At(field.Get(source.Charges[i]), field.Type, $"charges[{i}].", field.Name, decimals);
         for (var i = 0; i < source.Settles.Count; i++)
         {
             // What is settled of a document is in the document's currency, which is known when the document is.
-            foreach (var field in EventFields.OfSettlement) look.At(field.Get(source.Settles[i]), field.Type, $"settles[{i}].", field.Name, field.Name == "documentAmount" ? EventFields.MostDecimals : decimals);
+            foreach (var field in EventFields.OfSettlement)
+                look.At(
+                    field.Get(source.Settles[i]),
+                    field.Type,
+                    $"settles[{i}].",
+                    field.Name,
+                    field.Name == "documentAmount" ? EventFields.MostDecimals : decimals
+                );
             if (source.Settles[i].Reference.Length == 0)
-                faults.Add(new Fault("missing-field", $"settles[{i}] needs the 'reference' of the document it settles.", $"settles[{i}].reference"));
+                faults.Add(
+                    new Fault(
+                        "missing-field",
+                        $"settles[{i}] needs the 'reference' of the document it settles.",
+                        $"settles[{i}].reference"
+                    )
+                );
         }
         return faults;
     }
 
     private static void CheckCurrency(BusinessEvent source, CompiledSetUp setUp, List<Fault> faults)
     {
-        if (source.Currency is null || source.Currency == setUp.Entity.Currency || !Currencies.Exists(source.Currency)) return;
+        if (source.Currency is null || source.Currency == setUp.Entity.Currency || !Currencies.Exists(source.Currency))
+            return;
         if (source.Rate is null)
-            faults.Add(new Fault("missing-rate", $"{source.Currency} is not the entity's currency: send 'rate', the {setUp.Entity.Currency} for one {source.Currency}.", "rate"));
+            faults.Add(
+                new Fault(
+                    "missing-rate",
+                    $"{source.Currency} is not the entity's currency: send 'rate', the {setUp.Entity.Currency} for "
+                        + $"one {source.Currency}.",
+                    "rate"
+                )
+            );
     }
 
-    private static void CheckLines(BusinessEvent source, EventKind kind, Look look, int decimals, CompiledSetUp setUp, List<Fault> faults)
+    private static void CheckLines(
+        BusinessEvent source,
+        EventKind kind,
+        Look look,
+        int decimals,
+        CompiledSetUp setUp,
+        List<Fault> faults
+    )
     {
         if (kind.LineTakes.Count > 0 && source.Lines.Count == 0 && source.Charges.Count == 0)
             faults.Add(new Fault("missing-field", $"A {kind.Name} needs at least one line.", "lines"));
-        if (kind.LineTakes.Count == 0) return;
+        if (kind.LineTakes.Count == 0)
+            return;
         var lineDecimals = kind is Kinds.CurrencyRevalued ? setUp.BaseDecimals : decimals;
         for (var i = 0; i < source.Lines.Count; i++)
         {
             var line = source.Lines[i];
             foreach (var field in EventFields.OfLine)
-                if (field.Get(line) is { } value) look.At(value, field.Type, $"lines[{i}].", field.Name, lineDecimals);
+                if (field.Get(line) is { } value)
+                    look.At(value, field.Type, $"lines[{i}].", field.Name, lineDecimals);
             foreach (var name in kind.LineNeeds)
                 if (FieldOf(EventFields.OfLine, name).Get(line) is null)
-                    faults.Add(new Fault("missing-field", $"lines[{i}] of a {kind.Name} needs '{name}'.", $"lines[{i}].{name}"));
+                    faults.Add(
+                        new Fault("missing-field", $"lines[{i}] of a {kind.Name} needs '{name}'.", $"lines[{i}].{name}")
+                    );
         }
     }
 
-    private static EventField<T> FieldOf<T>(IReadOnlyList<EventField<T>> fields, string name) => fields.First(f => f.Name == name);
+    private static EventField<T> FieldOf<T>(IReadOnlyList<EventField<T>> fields, string name) =>
+        fields.First(f => f.Name == name);
 
     /// <summary>Looks at one value: does the record exist, is it in use, has the amount the right decimals.</summary>
     private sealed record Look(CompiledSetUp SetUp, List<Fault> Faults, List<Remark> Remarks)
@@ -77,13 +140,24 @@ internal static class EventRules
         {
             switch (value)
             {
-                case null: return;
-                case string code: Record(code, type, prefix, name); return;
-                case decimal number: Number(number, type, prefix, name, decimals); return;
+                case null:
+                    return;
+                case string code:
+                    Record(code, type, prefix, name);
+                    return;
+                case decimal number:
+                    Number(number, type, prefix, name, decimals);
+                    return;
                 case IReadOnlyDictionary<string, string> dimensions:
                     foreach (var (dimension, key) in dimensions)
                         if (!SetUp.AdmitsDimensionValue(dimension, key))
-                            Faults.Add(new Fault("unknown-record", $"Dimension {dimension} has no value {key}.", $"{prefix}{name}.{dimension}"));
+                            Faults.Add(
+                                new Fault(
+                                    "unknown-record",
+                                    $"Dimension {dimension} has no value {key}.",
+                                    $"{prefix}{name}.{dimension}"
+                                )
+                            );
                     return;
             }
         }
@@ -91,30 +165,44 @@ internal static class EventRules
         private void Number(decimal number, FieldType type, string prefix, string name, int decimals)
         {
             if (Math.Abs(number) > EventFields.LargestAmount)
-                Faults.Add(new Fault("too-large", $"{prefix}{name} is larger than {EventFields.LargestAmount}.", prefix + name));
+                Faults.Add(
+                    new Fault("too-large", $"{prefix}{name} is larger than {EventFields.LargestAmount}.", prefix + name)
+                );
             else if (type == FieldType.Amount && decimal.Round(number, decimals) != number)
                 TooFine(number, prefix, name, decimals);
             else if (type == FieldType.Rate && number <= 0)
-                Faults.Add(new Fault("bad-rate", $"{prefix}{name} is {number}; a rate is greater than zero.", prefix + name));
+                Faults.Add(
+                    new Fault("bad-rate", $"{prefix}{name} is {number}; a rate is greater than zero.", prefix + name)
+                );
             else if (type == FieldType.Share && (number < 0 || number > 1))
-                Faults.Add(new Fault("bad-share", $"{prefix}{name} is {number}; a share is between 0 and 1.", prefix + name));
+                Faults.Add(
+                    new Fault("bad-share", $"{prefix}{name} is {number}; a share is between 0 and 1.", prefix + name)
+                );
         }
 
         // A discount that is too fine is rounded and warned of (docs/decisions/0004); any other amount is an error.
         private void TooFine(decimal number, string prefix, string name, int decimals)
         {
             var message = $"{prefix}{name} is {number}; its currency has {decimals} decimals.";
-            if (name == "discount") Remarks.Add(new Remark("too-many-decimals", Severity.Warning, message + " It is rounded."));
-            else Faults.Add(new Fault("too-many-decimals", message, prefix + name));
+            if (name == "discount")
+                Remarks.Add(new Remark("too-many-decimals", Severity.Warning, message + " It is rounded."));
+            else
+                Faults.Add(new Fault("too-many-decimals", message, prefix + name));
         }
 
         private void Record(string code, FieldType type, string prefix, string name)
         {
             var (known, active) = type switch
             {
-                FieldType.Item => SetUp.Item(code) is { } i ? (true, i.Item.Status == RecordStatus.Active) : (false, false),
-                FieldType.Party => SetUp.Party(code) is { } p ? (true, p.Party.Status == RecordStatus.Active) : (false, false),
-                FieldType.Project => SetUp.Project(code) is { } j ? (true, j.Project.Status == RecordStatus.Active) : (false, false),
+                FieldType.Item => SetUp.Item(code) is { } i
+                    ? (true, i.Item.Status == RecordStatus.Active)
+                    : (false, false),
+                FieldType.Party => SetUp.Party(code) is { } p
+                    ? (true, p.Party.Status == RecordStatus.Active)
+                    : (false, false),
+                FieldType.Project => SetUp.Project(code) is { } j
+                    ? (true, j.Project.Status == RecordStatus.Active)
+                    : (false, false),
                 FieldType.Location => (SetUp.Index.Of(Landing.Dimension.Location, code) > 0, true),
                 FieldType.Channel => (SetUp.Index.Of(Landing.Dimension.Channel, code) > 0, true),
                 FieldType.Method => (SetUp.Index.Of(Landing.Dimension.Method, code) > 0, true),
@@ -124,9 +212,23 @@ internal static class EventRules
                 _ => (true, true),
             };
             if (!known)
-                Faults.Add(new Fault("unknown-record", $"{Words.Of(type)} {code} is unknown: create it or correct the code.", prefix + name));
-            else if (!active && !Remarks.Any(r => r.Message.EndsWith($" {code} is archived.", StringComparison.Ordinal)))
-                Remarks.Add(new Remark("archived-record", Severity.Warning, $"{char.ToUpperInvariant(Words.Of(type)[0])}{Words.Of(type)[1..]} {code} is archived."));
+                Faults.Add(
+                    new Fault(
+                        "unknown-record",
+                        $"{Words.Of(type)} {code} is unknown: create it or correct the code.",
+                        prefix + name
+                    )
+                );
+            else if (
+                !active && !Remarks.Any(r => r.Message.EndsWith($" {code} is archived.", StringComparison.Ordinal))
+            )
+                Remarks.Add(
+                    new Remark(
+                        "archived-record",
+                        Severity.Warning,
+                        $"{char.ToUpperInvariant(Words.Of(type)[0])}{Words.Of(type)[1..]} {code} is archived."
+                    )
+                );
         }
     }
 }

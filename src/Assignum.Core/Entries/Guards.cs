@@ -8,12 +8,22 @@ namespace Assignum.Core.Entries;
 
 /// <summary>A leg with the account it landed on, as the guards look at it.</summary>
 /// <param name="ByDefault">It landed by the ladder's default, where a tripwire may stand.</param>
-internal sealed record GuardedLeg(EventKind Kind, Leg Leg, string Account, Account? Record, bool ByDefault, CompiledSetUp SetUp)
+internal sealed record GuardedLeg(
+    EventKind Kind,
+    Leg Leg,
+    string Account,
+    Account? Record,
+    bool ByDefault,
+    CompiledSetUp SetUp
+)
 {
     public Purpose? Purpose => Leg.Purpose;
 
-    public Remark Error(string code, string message) => new(code, Severity.Error, message, Account, Purpose?.Name, Leg.Context.Line);
-    public Remark? Say(Unfit? unfit) => unfit is null ? null : new(unfit.Code, unfit.Severity, unfit.Message, Account, Purpose?.Name, Leg.Context.Line);
+    public Remark Error(string code, string message) =>
+        new(code, Severity.Error, message, Account, Purpose?.Name, Leg.Context.Line);
+
+    public Remark? Say(Unfit? unfit) =>
+        unfit is null ? null : new(unfit.Code, unfit.Severity, unfit.Message, Account, Purpose?.Name, Leg.Context.Line);
 }
 
 /// <summary>The guards: each looks at one landed leg and says what is wrong with it, or nothing.</summary>
@@ -21,23 +31,46 @@ internal sealed record GuardedLeg(EventKind Kind, Leg Leg, string Account, Accou
 internal static class Guards
 {
     public static readonly IReadOnlyList<Func<GuardedLeg, Remark?>> All =
-        [Usable, Tripwire, ClassFits, ControlFits, PartyKindFits, DimensionsFit, CurrencyFits, TaxFits];
+    [
+        Usable,
+        Tripwire,
+        ClassFits,
+        ControlFits,
+        PartyKindFits,
+        DimensionsFit,
+        CurrencyFits,
+        TaxFits,
+    ];
 
     private static Remark? Usable(GuardedLeg leg) => leg.Say(Fitness.Usable(leg.Account, leg.Record));
-    private static Remark? Tripwire(GuardedLeg leg) => leg.Record is { } account ? leg.Say(Fitness.Tripwire(account, leg.Purpose, leg.ByDefault)) : null;
-    private static Remark? ClassFits(GuardedLeg leg) => leg.Record is { } account ? leg.Say(Fitness.ClassFits(account, leg.Purpose, leg.ByDefault)) : null;
+
+    private static Remark? Tripwire(GuardedLeg leg) =>
+        leg.Record is { } account ? leg.Say(Fitness.Tripwire(account, leg.Purpose, leg.ByDefault)) : null;
+
+    private static Remark? ClassFits(GuardedLeg leg) =>
+        leg.Record is { } account ? leg.Say(Fitness.ClassFits(account, leg.Purpose, leg.ByDefault)) : null;
 
     // An opening, and a revaluation of an account marked for it, may touch control accounts by hand.
     private static Remark? ControlFits(GuardedLeg leg) =>
-        leg.Record is not { } account || leg.Purpose is null && (leg.Kind.AdmitsControlAccounts || leg.Kind is Kinds.CurrencyRevalued && account.Revalue) ? null
+        leg.Record is not { } account
+        || leg.Purpose is null
+            && (leg.Kind.AdmitsControlAccounts || leg.Kind is Kinds.CurrencyRevalued && account.Revalue)
+            ? null
             : leg.Say(Fitness.ControlFits(account, leg.Purpose, leg.ByDefault));
 
     private static Remark? PartyKindFits(GuardedLeg leg)
     {
-        if (leg.Record is not { } account || account.PartyKinds == PartyKinds.All) return null;
+        if (leg.Record is not { } account || account.PartyKinds == PartyKinds.All)
+            return null;
         // A subledger of parties must know whose leg it is.
         if (leg.Leg.Context.Party is not { } code || leg.SetUp.Party(code) is not { } party)
-            return account.Control is Control.Receivables or Control.Payables ? leg.Error("party-kind", $"Account {leg.Account} admits certain kinds of party only, and this leg names none: name the party.") : null;
+            return account.Control is Control.Receivables or Control.Payables
+                ? leg.Error(
+                    "party-kind",
+                    $"Account {leg.Account} admits certain kinds of party only, and this leg names none: name the "
+                        + "party."
+                )
+                : null;
         var kinds = party.Party.Kind switch
         {
             PartyKind.Customer => PartyKinds.Customers,
@@ -45,17 +78,25 @@ internal static class Guards
             PartyKind.Both => PartyKinds.Customers | PartyKinds.Suppliers,
             _ => PartyKinds.Others,
         };
-        return (kinds & account.PartyKinds) != 0 ? null
-            : leg.Error("party-kind", $"Account {leg.Account} does not admit {code}, a party of kind {Words.Of(party.Party.Kind)}.");
+        return (kinds & account.PartyKinds) != 0
+            ? null
+            : leg.Error(
+                "party-kind",
+                $"Account {leg.Account} does not admit {code}, a party of kind {Words.Of(party.Party.Kind)}."
+            );
     }
 
     private static Remark? DimensionsFit(GuardedLeg leg)
     {
-        if (leg.Record is not { DimensionRules: not null } account) return null;
+        if (leg.Record is not { DimensionRules: not null } account)
+            return null;
         var given = leg.Leg.Context.Dimensions;
         foreach (var required in account.RequiredDimensions)
             if (given is null || !given.ContainsKey(required))
-                return leg.Error("dimension-required", $"Account {leg.Account} requires the dimension {required}: send it on the line or the document.");
+                return leg.Error(
+                    "dimension-required",
+                    $"Account {leg.Account} requires the dimension {required}: send it on the line or the document."
+                );
         foreach (var forbidden in account.ForbiddenDimensions)
             if (given is not null && given.ContainsKey(forbidden))
                 return leg.Error("dimension-forbidden", $"Account {leg.Account} forbids the dimension {forbidden}.");
@@ -64,16 +105,28 @@ internal static class Guards
 
     private static Remark? CurrencyFits(GuardedLeg leg)
     {
-        if (leg.Record is not { Currency: { } only }) return null;
-        // A leg in base currency only corrects the base value of a foreign account; by hand it names the currency it is for.
-        var currency = leg.Leg.Amount.Foreign is null && leg.Purpose is not null ? leg.SetUp.Entity.Currency : leg.Leg.Context.LegCurrency;
-        return currency == only ? null
+        if (leg.Record is not { Currency: { } only })
+            return null;
+        // A leg in base currency only corrects the base value of a foreign account; by hand it names the currency it is
+        // for.
+        var currency =
+            leg.Leg.Amount.Foreign is null && leg.Purpose is not null
+                ? leg.SetUp.Entity.Currency
+                : leg.Leg.Context.LegCurrency;
+        return currency == only
+            ? null
             : leg.Error("currency", $"Account {leg.Account} takes {only} only; this leg is in {currency}.");
     }
 
     private static Remark? TaxFits(GuardedLeg leg)
     {
-        if (leg.Record is not { } account || leg.Leg.TaxUse is not { } code) return null;
-        return account.Admits(code.Direction) ? null : leg.Error("tax-use", $"Account {leg.Account} does not admit {Words.Of(code.Direction)} tax codes such as {code.Code}.");
+        if (leg.Record is not { } account || leg.Leg.TaxUse is not { } code)
+            return null;
+        return account.Admits(code.Direction)
+            ? null
+            : leg.Error(
+                "tax-use",
+                $"Account {leg.Account} does not admit {Words.Of(code.Direction)} tax codes such as {code.Code}."
+            );
     }
 }

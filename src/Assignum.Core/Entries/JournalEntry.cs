@@ -8,11 +8,22 @@ namespace Assignum.Core.Entries;
 /// <param name="Reversal">The same entry turned round on a later day, where the event asked for it.</param>
 /// <param name="Mirror">The other entity's side of a charge between entities.</param>
 public sealed record JournalEntry(
-    DateOnly Date, string Currency, decimal Rate, string? Reference, IReadOnlyList<EntryLine> Lines,
-    IReadOnlyList<EntryTax> Tax, IReadOnlyList<Remark> Remarks, JournalEntry? Reversal = null, MirrorEntry? Mirror = null)
+    DateOnly Date,
+    string Currency,
+    decimal Rate,
+    string? Reference,
+    IReadOnlyList<EntryLine> Lines,
+    IReadOnlyList<EntryTax> Tax,
+    IReadOnlyList<Remark> Remarks,
+    JournalEntry? Reversal = null,
+    MirrorEntry? Mirror = null
+)
 {
     /// <summary>Whether a guard refuses it: it may be looked at, not posted.</summary>
-    public bool Refused => Remarks.Any(r => r.Severity == Severity.Error) || Mirror is { Entry.Refused: true } || Reversal is { Refused: true };
+    public bool Refused =>
+        Remarks.Any(r => r.Severity == Severity.Error)
+        || Mirror is { Entry.Refused: true }
+        || Reversal is { Refused: true };
 
     /// <summary>Sum of the debits in base currency; equals the credits.</summary>
     public decimal Total => Lines.Sum(l => l.Debit);
@@ -26,35 +37,74 @@ public sealed record MirrorEntry(string Entity, JournalEntry Entry);
 /// <param name="Purpose">Null on lines written by hand.</param>
 /// <param name="EventLine">Which line of the event called for it, from 0; null for the document as a whole.</param>
 public sealed record EntryLine(
-    Account? AccountRecord, string Account, decimal Debit, decimal Credit, decimal? CurrencyDebit, decimal? CurrencyCredit,
-    Purpose? Purpose, LegContext Context, string? TaxCode, string? Text, decimal? Rate, Trace Landing, int? EventLine)
+    Account? AccountRecord,
+    string Account,
+    decimal Debit,
+    decimal Credit,
+    decimal? CurrencyDebit,
+    decimal? CurrencyCredit,
+    Purpose? Purpose,
+    LegContext Context,
+    string? TaxCode,
+    string? Text,
+    decimal? Rate,
+    Trace Landing,
+    int? EventLine
+)
 {
     /// <summary>Debit minus credit, base currency.</summary>
     public decimal Signed => Debit - Credit;
 
     /// <summary>
-    /// The subledger whose documents the line opens or settles: that of its purpose wherever it landed, and of a line by hand that of its
+    /// The subledger whose documents the line opens or settles: that of its purpose wherever it landed, and of a line
+    /// by hand that of its
     /// account; <see cref="Control.None"/>: of no document.
     /// </summary>
-    public Control Document => Purpose is null ? AccountRecord is { Control: Control.Receivables or Control.Payables } own ? own.Control : Control.None
-        : Purpose.Control is Control.Receivables or Control.Payables ? Purpose.Control : Control.None;
+    public Control Document =>
+        Purpose is null
+            ? AccountRecord is { Control: Control.Receivables or Control.Payables } own
+                ? own.Control
+                : Control.None
+            : Purpose.Control is Control.Receivables or Control.Payables
+                ? Purpose.Control
+                : Control.None;
 
     /// <summary>The currency of the document that it opens or settles, given that of its entry.</summary>
     public string DocumentCurrency(string entry) => Context.Settled?.Currency ?? entry;
 
     /// <summary>Debit minus credit in the currency of its document; null on base-only lines.</summary>
-    public decimal? DocumentSigned => Context.Settled is { } settled ? Debit > 0 ? Math.Abs(settled.Amount) : -Math.Abs(settled.Amount) : CurrencySigned;
+    public decimal? DocumentSigned =>
+        Context.Settled is { } settled
+            ? Debit > 0
+                ? Math.Abs(settled.Amount)
+                : -Math.Abs(settled.Amount)
+            : CurrencySigned;
 
     /// <summary>Debit minus credit, the entry's currency; null on base-only lines.</summary>
     public decimal? CurrencySigned => CurrencyDebit - CurrencyCredit;
 }
 
-/// <summary>A line of an entry as the return takes it: one a tax code, two where some lines land on capital accounts. Negative on credit notes.</summary>
-/// <param name="Base">In the entry's currency; <paramref name="EntityBase"/> and <paramref name="EntityTax"/> in base currency.</param>
+/// <summary>A line of an entry as the return takes it: one a tax code, two where some lines land on capital accounts.
+/// Negative on credit notes.</summary>
+/// <param name="Base">In the entry's currency; <paramref name="EntityBase"/> and <paramref name="EntityTax"/> in base
+/// currency.</param>
 /// <param name="DecidedBy"><c>line</c>, <c>matrix</c> or <c>account</c>.</param>
 public sealed record EntryTax(
-    string Code, decimal Base, decimal Rate, decimal Tax, string DecidedBy, decimal EntityBase, decimal EntityTax,
-    decimal NonDeductible, bool Capital, string? BaseBox, string? TaxBox, string? ReverseBaseBox, string? ReverseTaxBox, DateOnly TaxDate);
+    string Code,
+    decimal Base,
+    decimal Rate,
+    decimal Tax,
+    string DecidedBy,
+    decimal EntityBase,
+    decimal EntityTax,
+    decimal NonDeductible,
+    bool Capital,
+    string? BaseBox,
+    string? TaxBox,
+    string? ReverseBaseBox,
+    string? ReverseTaxBox,
+    DateOnly TaxDate
+);
 
 /// <summary>Stock that came (positive) or went (negative), whether or not an entry was made of it.</summary>
 /// <param name="Value">Base currency; null where the event moves quantity alone.</param>
@@ -64,5 +114,8 @@ public sealed record StockMove(string Item, string? Location, decimal Quantity, 
 public sealed record EntryResult(JournalEntry? Entry, IReadOnlyList<Fault> Errors, IReadOnlyList<StockMove> Moves)
 {
     /// <summary>The word of formats: <c>posted</c> (could be posted), <c>nothing</c> or <c>refused</c>.</summary>
-    public string Outcome => Errors.Count > 0 || Entry is { Refused: true } ? "refused" : Entry is null ? "nothing" : "posted";
+    public string Outcome =>
+        Errors.Count > 0 || Entry is { Refused: true } ? "refused"
+        : Entry is null ? "nothing"
+        : "posted";
 }

@@ -8,12 +8,28 @@ namespace Assignum.Core.Entries;
 /// <param name="Line">Which line of the event, from 0; null for the document.</param>
 /// <param name="Quantity">Units moved with the leg, for stock; signed.</param>
 /// <param name="Reference">The document a settlement settles; null: the event's own.</param>
-/// <param name="Settled">How much of that document is settled in its own currency, where that is another than the event's; signed as the settlement.</param>
+/// <param name="Settled">How much of that document is settled in its own currency, where that is another than the
+/// event's; signed as the settlement.</param>
 public sealed record LegContext(
-    LegValues Values, string? Written = null, int? Line = null, string? Item = null, string? Party = null,
-    string? Location = null, string? Channel = null, string? Method = null, string? Project = null, string? Reason = null,
-    string? Counterparty = null, string? Text = null, IReadOnlyDictionary<string, string>? Dimensions = null,
-    decimal Quantity = 0, string? Reference = null, string? TaxCode = null, string? LegCurrency = null, (string Currency, decimal Amount)? Settled = null)
+    LegValues Values,
+    string? Written = null,
+    int? Line = null,
+    string? Item = null,
+    string? Party = null,
+    string? Location = null,
+    string? Channel = null,
+    string? Method = null,
+    string? Project = null,
+    string? Reason = null,
+    string? Counterparty = null,
+    string? Text = null,
+    IReadOnlyDictionary<string, string>? Dimensions = null,
+    decimal Quantity = 0,
+    string? Reference = null,
+    string? TaxCode = null,
+    string? LegCurrency = null,
+    (string Currency, decimal Amount)? Settled = null
+)
 {
     /// <summary>The same values with the tax code of a tax leg.</summary>
     public LegContext ForTax(LandingIndex index, string code)
@@ -48,7 +64,8 @@ public sealed record LegContext(
     }
 }
 
-/// <summary>An amount of a leg in base currency and, where it has one, in the event's currency. Signed: negative swaps sides.</summary>
+/// <summary>An amount of a leg in base currency and, where it has one, in the event's currency. Signed: negative swaps
+/// sides.</summary>
 public readonly record struct LegAmount(decimal Base, decimal? Foreign)
 {
     /// <summary>Nothing to post.</summary>
@@ -63,4 +80,11 @@ public readonly record struct LegAmount(decimal Base, decimal? Foreign)
 /// <param name="Account">Fixed beforehand (hand entries, settled documents); null: the ladder decides.</param>
 /// <param name="TaxUse">The tax code whose direction the account must admit; null: none.</param>
 public sealed record Leg(
-    Purpose? Purpose, Side Side, LegAmount Amount, LegContext Context, string? Account, Tax.TaxCode? TaxUse, decimal? Rate);
+    Purpose? Purpose,
+    Side Side,
+    LegAmount Amount,
+    LegContext Context,
+    string? Account,
+    Tax.TaxCode? TaxUse,
+    decimal? Rate
+);

@@ -8,7 +8,8 @@ internal static class LineText
     public static string? For(EntrySheet sheet, LegContext context)
     {
         var template = sheet.Policies.LineText;
-        if (template == "{text}") return context.Text;
+        if (template == "{text}")
+            return context.Text;
         var party = context.Party is null ? null : sheet.SetUp.Party(context.Party)?.Party.Name;
         var item = context.Item is null ? null : sheet.SetUp.Item(context.Item)?.Item.Name;
         var text = template
@@ -16,7 +17,10 @@ internal static class LineText
             .Replace("{party}", party, StringComparison.Ordinal)
             .Replace("{item}", item, StringComparison.Ordinal)
             .Replace("{kind}", sheet.Event.Kind, StringComparison.Ordinal)
-            .Replace("{text}", context.Text, StringComparison.Ordinal).Trim();
-        return text.Length == 0 ? null : text.Length > Longest ? text[..Longest] : text;
+            .Replace("{text}", context.Text, StringComparison.Ordinal)
+            .Trim();
+        return text.Length == 0 ? null
+            : text.Length > Longest ? text[..Longest]
+            : text;
     }
 }

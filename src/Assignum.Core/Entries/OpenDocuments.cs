@@ -12,7 +12,8 @@ public sealed record OpenDocument(string Account, decimal Rate, decimal Open, st
 /// <summary>What was posted before: asked for the documents a payment settles.</summary>
 public interface IOpenDocuments
 {
-    /// <summary>The party's latest posted document of that reference in a subledger, wherever it landed, or null.</summary>
+    /// <summary>The party's latest posted document of that reference in a subledger, wherever it landed, or
+    /// null.</summary>
     OpenDocument? Find(Control subledger, string party, string reference);
 }
 
@@ -21,7 +22,9 @@ public sealed class NoDocuments : IOpenDocuments
 {
     /// <summary>The one instance.</summary>
     public static readonly NoDocuments Instance = new();
+
     private NoDocuments() { }
+
     /// <inheritdoc/>
     public OpenDocument? Find(Control subledger, string party, string reference) => null;
 }

@@ -4,12 +4,15 @@ using static Assignum.Core.Landing.Purposes;
 
 namespace Assignum.Core.Entries;
 
-/// <summary>Which purposes some event can reach under an entity's policies; a purpose that none can reach is not asked for.</summary>
+/// <summary>Which purposes some event can reach under an entity's policies; a purpose that none can reach is not asked
+/// for.</summary>
 /// <remarks>A property test holds it: no event of any kind ever calls for a purpose that is said to be idle.</remarks>
 public static class Reach
 {
-    /// <summary>The purposes that a set-up leaves idle, each with what does it: a policy, as <c>policy value</c>, or that tax is not registered for.</summary>
-    public static IReadOnlyDictionary<Purpose, string> Idle(CompiledSetUp setUp) => Idle(setUp.Policies, setUp.Entity.TaxRegistered);
+    /// <summary>The purposes that a set-up leaves idle, each with what does it: a policy, as <c>policy value</c>, or
+    /// that tax is not registered for.</summary>
+    public static IReadOnlyDictionary<Purpose, string> Idle(CompiledSetUp setUp) =>
+        Idle(setUp.Policies, setUp.Entity.TaxRegistered);
 
     /// <summary>The same by policies that are tried.</summary>
     public static IReadOnlyDictionary<Purpose, string> Idle(Policies policies, bool registered)
@@ -17,11 +20,24 @@ public static class Reach
         var idle = new Dictionary<Purpose, string>();
         void Off(bool when, string because, params Purpose[] purposes)
         {
-            if (!when) return;
-            foreach (var purpose in purposes) idle.TryAdd(purpose, because);
+            if (!when)
+                return;
+            foreach (var purpose in purposes)
+                idle.TryAdd(purpose, because);
         }
-        Off(!policies.Perpetual, "stock-method periodic", StockInTransit, ReceivedNotInvoiced, ShippedNotInvoiced, ProductionWip, OwnWorkToProduction,
-            ProductionVariance, CostOfSales, StockAdjustment, PurchaseVariance);
+        Off(
+            !policies.Perpetual,
+            "stock-method periodic",
+            StockInTransit,
+            ReceivedNotInvoiced,
+            ShippedNotInvoiced,
+            ProductionWip,
+            OwnWorkToProduction,
+            ProductionVariance,
+            CostOfSales,
+            StockAdjustment,
+            PurchaseVariance
+        );
         Off(!policies.ReceiptAccrual, "receipt-accrual off", ReceivedNotInvoiced);
         Off(!policies.CostAtInvoice, "cost-timing shipment", ShippedNotInvoiced);
         Off(policies.DirectProduction, "production direct", ProductionWip);
@@ -31,8 +47,10 @@ public static class Reach
         return idle;
     }
 
-    /// <summary>Whether a purpose is needed for gift cards sold at a discount and for nothing else: other discounts are not shown apart.</summary>
-    public static bool ForGiftCardsAlone(Purpose purpose, Policies policies) => purpose == SalesDiscount && !policies.SeparateDiscounts;
+    /// <summary>Whether a purpose is needed for gift cards sold at a discount and for nothing else: other discounts are
+    /// not shown apart.</summary>
+    public static bool ForGiftCardsAlone(Purpose purpose, Policies policies) =>
+        purpose == SalesDiscount && !policies.SeparateDiscounts;
 
     /// <summary>The purposes that some event can reach, and retained-earnings, which the year's close does.</summary>
     public static IReadOnlyList<Purpose> Needed(CompiledSetUp setUp)

@@ -9,7 +9,14 @@ namespace Assignum.Core.Entries;
 /// <param name="Revenue">Sales-revenue, or sales-returns on credit notes and refunds.</param>
 internal sealed record Selling(Purpose Owed, LegContext OwedContext, Purpose Revenue)
 {
-    private sealed record Priced(SheetLine? Line, LegContext Context, Purpose Main, decimal Gross, decimal Discount, TaxableLine? Tax)
+    private sealed record Priced(
+        SheetLine? Line,
+        LegContext Context,
+        Purpose Main,
+        decimal Gross,
+        decimal Discount,
+        TaxableLine? Tax
+    )
     {
         public decimal Net { get; set; } = Gross - Discount;
     }
@@ -18,18 +25,22 @@ internal sealed record Selling(Purpose Owed, LegContext OwedContext, Purpose Rev
     {
         var included = sheet.Event.PricesIncludeTax;
         var priced = sheet.Lines.Select(l => Line(sheet, l)).ToList();
-        for (var i = 0; i < sheet.Event.Charges.Count; i++) priced.Add(Charge(sheet, i));
+        for (var i = 0; i < sheet.Event.Charges.Count; i++)
+            priced.Add(Charge(sheet, i));
         var calculation = sheet.TaxCalculation(included);
         var totals = calculation.Run([.. priced.Where(p => p.Tax is not null).Select(p => p.Tax!)]);
         foreach (var line in priced)
-            if (line.Tax is not null) line.Net = line.Tax.Net;
+            if (line.Tax is not null)
+                line.Net = line.Tax.Net;
 
         var total = priced.Sum(p => p.Net) + totals.Sum(t => t.Tax);
         sheet.Debit(Owed, sheet.Amount(total), OwedContext);
-        foreach (var line in priced) Earn(sheet, line, calculation);
+        foreach (var line in priced)
+            Earn(sheet, line, calculation);
         sheet.OutputTax(totals);
         if (sheet.Policies is { CostAtInvoice: true, Perpetual: true })
-            foreach (var line in sheet.Lines) Cost(sheet, line);
+            foreach (var line in sheet.Lines)
+                Cost(sheet, line);
         Deposit(sheet);
         GiftCard(sheet);
     }
@@ -38,22 +49,54 @@ internal sealed record Selling(Purpose Owed, LegContext OwedContext, Purpose Rev
     {
         var (gross, discount, net) = sheet.Price(line);
         var giftCard = line.Item is { Item.Nature: ItemNature.GiftCard };
-        var main = giftCard ? Purposes.GiftCards
+        var main =
+            giftCard ? Purposes.GiftCards
             : line.Project is null ? Revenue
-            : line.AsBilled ? Purposes.ProjectRevenue : Purposes.ProjectBillings;
+            : line.AsBilled ? Purposes.ProjectRevenue
+            : Purposes.ProjectBillings;
         // A gift card is a multi-purpose voucher: tax is due when it is redeemed, never when it is sold.
-        var decided = giftCard ? null : sheet.DecideTax(TaxDirection.Output, line.Source.TaxCode ?? sheet.Event.TaxCode,
-            line.Item?.Item.TaxCategory, main, line.Context, line.Path);
-        return new Priced(line, line.Context, main, gross, discount, decided is null ? null : new TaxableLine(decided.Value, net, sheet.OnCapital(main, line.Context)));
+        var decided = giftCard
+            ? null
+            : sheet.DecideTax(
+                TaxDirection.Output,
+                line.Source.TaxCode ?? sheet.Event.TaxCode,
+                line.Item?.Item.TaxCategory,
+                main,
+                line.Context,
+                line.Path
+            );
+        return new Priced(
+            line,
+            line.Context,
+            main,
+            gross,
+            discount,
+            decided is null ? null : new TaxableLine(decided.Value, net, sheet.OnCapital(main, line.Context))
+        );
     }
 
     private static Priced Charge(EntrySheet sheet, int number)
     {
         var charge = sheet.Event.Charges[number];
         var context = sheet.ChargeContext(charge, number);
-        var decided = sheet.DecideTax(TaxDirection.Output, charge.TaxCode ?? sheet.Event.TaxCode, sheet.CategoryOf(charge),
-            Purposes.ShippingIncome, context, $"charges[{number}]");
-        return new Priced(null, context, Purposes.ShippingIncome, charge.Amount, 0, decided is null ? null : new TaxableLine(decided.Value, charge.Amount, sheet.OnCapital(Purposes.ShippingIncome, context)));
+        var decided = sheet.DecideTax(
+            TaxDirection.Output,
+            charge.TaxCode ?? sheet.Event.TaxCode,
+            sheet.CategoryOf(charge),
+            Purposes.ShippingIncome,
+            context,
+            $"charges[{number}]"
+        );
+        return new Priced(
+            null,
+            context,
+            Purposes.ShippingIncome,
+            charge.Amount,
+            0,
+            decided is null
+                ? null
+                : new TaxableLine(decided.Value, charge.Amount, sheet.OnCapital(Purposes.ShippingIncome, context))
+        );
     }
 
     private static void Earn(EntrySheet sheet, Priced line, TaxCalculation calculation)
@@ -76,45 +119,85 @@ internal sealed record Selling(Purpose Owed, LegContext OwedContext, Purpose Rev
 
     private void Cost(EntrySheet sheet, SheetLine line)
     {
-        if (!line.IsStock) return;
+        if (!line.IsStock)
+            return;
         if (line.Source.UnitCost is null)
         {
             if (Revenue == Purposes.SalesRevenue)
-                sheet.Warn("no-cost", $"{line.Path}: item {line.Item!.Item.Code} is sold without its cost; send unitCost, or its cost stays in shipped-not-invoiced.", null, Purposes.CostOfSales, line.Number);
+                sheet.Warn(
+                    "no-cost",
+                    $"{line.Path}: item {line.Item!.Item.Code} is sold without its cost; send unitCost, or its cost "
+                        + "stays in shipped-not-invoiced.",
+                    null,
+                    Purposes.CostOfSales,
+                    line.Number
+                );
             return;
         }
-        if (sheet.Cost(line) is not { } cost) return;
+        if (sheet.Cost(line) is not { } cost)
+            return;
         sheet.Debit(Purposes.CostOfSales, sheet.BaseAmount(cost), line.Context with { Written = null });
         sheet.Credit(Purposes.ShippedNotInvoiced, sheet.BaseAmount(cost), line.Context with { Written = null });
     }
 
     private void Deposit(EntrySheet sheet)
     {
-        if (sheet.Event.DepositApplied is not { } applied || applied == 0) return;
+        if (sheet.Event.DepositApplied is not { } applied || applied == 0)
+            return;
         var rate = sheet.Event.DepositRate ?? sheet.Rate;
         var tax = 0m;
         if (sheet.Policies.DepositTax && sheet.SetUp.Entity.TaxRegistered)
         {
             // Outside tax, where the deposits account is, there is none to take back.
-            if (sheet.DecideTax(TaxDirection.Output, sheet.Event.DepositTaxCode, "standard", Purposes.CustomerDeposits, sheet.Document, "depositApplied") is { } decided)
+            if (
+                sheet.DecideTax(
+                    TaxDirection.Output,
+                    sheet.Event.DepositTaxCode,
+                    "standard",
+                    Purposes.CustomerDeposits,
+                    sheet.Document,
+                    "depositApplied"
+                ) is
+                { } decided
+            )
             {
                 var effective = decided.Code.ReverseCharge ? decided with { Rate = 0 } : decided;
                 tax = sheet.Event.DepositTax ?? sheet.TaxCalculation(true).Included(applied, effective.Rate);
-                sheet.Debit(Purposes.OutputTax, sheet.AmountAt(tax, rate), sheet.Document.ForTax(sheet.SetUp.Index, decided.Code.Code), rate: rate);
-                sheet.RecordTax(new TaxPart(effective, sheet.OnCapital(Purposes.CustomerDeposits, sheet.Document), -(applied - tax), -tax, 0), rate);
+                sheet.Debit(
+                    Purposes.OutputTax,
+                    sheet.AmountAt(tax, rate),
+                    sheet.Document.ForTax(sheet.SetUp.Index, decided.Code.Code),
+                    rate: rate
+                );
+                sheet.RecordTax(
+                    new TaxPart(
+                        effective,
+                        sheet.OnCapital(Purposes.CustomerDeposits, sheet.Document),
+                        -(applied - tax),
+                        -tax,
+                        0
+                    ),
+                    rate
+                );
             }
         }
         sheet.Debit(Purposes.CustomerDeposits, sheet.AmountAt(applied - tax, rate), sheet.Document, rate: rate);
         sheet.Credit(Owed, sheet.Amount(applied), OwedContext);
         // The deposit leaves at the rate it came in; the customer is credited at today's.
-        sheet.Exchange(sheet.AmountAt(applied - tax, rate).Base + sheet.AmountAt(tax, rate).Base - sheet.Amount(applied).Base, sheet.Document);
+        sheet.Exchange(
+            sheet.AmountAt(applied - tax, rate).Base + sheet.AmountAt(tax, rate).Base - sheet.Amount(applied).Base,
+            sheet.Document
+        );
     }
 
     private void GiftCard(EntrySheet sheet)
     {
-        if (sheet.Event.GiftCardApplied is not { } applied || applied == 0) return;
+        if (sheet.Event.GiftCardApplied is not { } applied || applied == 0)
+            return;
         var rate = sheet.Event.GiftCardRate ?? sheet.Rate;
-        var context = sheet.Event.GiftCardChannel is { } channel ? sheet.Document.InChannel(sheet.SetUp.Index, channel) : sheet.Document;
+        var context = sheet.Event.GiftCardChannel is { } channel
+            ? sheet.Document.InChannel(sheet.SetUp.Index, channel)
+            : sheet.Document;
         sheet.Debit(Purposes.GiftCards, sheet.AmountAt(applied, rate), context, rate: rate);
         sheet.Credit(Owed, sheet.Amount(applied), OwedContext);
         sheet.Exchange(sheet.AmountAt(applied, rate).Base - sheet.Amount(applied).Base, sheet.Document);

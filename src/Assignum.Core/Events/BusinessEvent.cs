@@ -1,6 +1,7 @@
 namespace Assignum.Core.Events;
 
-/// <summary>Something that happened in a connected system, as it was sent. Field by field the JSON of an event.</summary>
+/// <summary>Something that happened in a connected system, as it was sent. Field by field the JSON of an
+/// event.</summary>
 /// <remarks>
 /// Which fields a kind takes, needs and means is said by its <see cref="EventKind"/>. Amounts are in
 /// <see cref="Currency"/> unless a field says base currency. Codes are ours.
@@ -128,7 +129,8 @@ public sealed class EventCharge
 /// <summary>A document that a payment settles, and by how much in the payment's currency.</summary>
 public sealed class Settlement
 {
-    /// <summary>How much of the document is settled in the document's own currency, where that is another than the payment's.</summary>
+    /// <summary>How much of the document is settled in the document's own currency, where that is another than the
+    /// payment's.</summary>
     public decimal? DocumentAmount { get; set; }
 
     public string Reference { get; set; } = "";

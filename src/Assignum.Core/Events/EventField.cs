@@ -3,19 +3,42 @@ namespace Assignum.Core.Events;
 /// <summary>What a field of an event holds, and so how it is read, checked, picked in a form and described.</summary>
 public enum FieldType
 {
-    Text, Item, Party, Location, Channel, Method, Project, Reason, TaxCode, Account, Currency, Entity, TaxStanding, TaxCategory,
+    Text,
+    Item,
+    Party,
+    Location,
+    Channel,
+    Method,
+    Project,
+    Reason,
+    TaxCode,
+    Account,
+    Currency,
+    Entity,
+    TaxStanding,
+    TaxCategory,
+
     /// <summary>Money, with no more decimals than its currency has.</summary>
     Amount,
+
     /// <summary>Money for one unit; may have more decimals than the currency.</summary>
     Price,
-    Quantity, Rate, Percent, Share, Date, Flag, Transit, Dimensions,
+    Quantity,
+    Rate,
+    Percent,
+    Share,
+    Date,
+    Flag,
+    Transit,
+    Dimensions,
 }
 
 /// <summary>One field of an event, a line, a charge or a settlement: its name and how to read and write it.</summary>
 /// <param name="Name">The JSON name.</param>
 public sealed record EventField<T>(string Name, FieldType Type, Func<T, object?> Get, Action<T, object?> Set);
 
-/// <summary>Every field there is. JSON, forms, checks of records and the interface's description are all made from it.</summary>
+/// <summary>Every field there is. JSON, forms, checks of records and the interface's description are all made from
+/// it.</summary>
 public static class EventFields
 {
     /// <summary>Decimals of the currencies that have the most.</summary>
@@ -27,7 +50,12 @@ public static class EventFields
     /// <summary>Fields of the event itself, without <c>source</c>, <c>id</c>, <c>kind</c> and the lists.</summary>
     public static readonly IReadOnlyList<EventField<BusinessEvent>> OfEvent =
     [
-        Of("date", FieldType.Date, e => e.Date == default ? null : e.Date, (e, v) => e.Date = v is DateOnly d ? d : default),
+        Of(
+            "date",
+            FieldType.Date,
+            e => e.Date == default ? null : e.Date,
+            (e, v) => e.Date = v is DateOnly d ? d : default
+        ),
         Of("currency", FieldType.Currency, e => e.Currency, (e, v) => e.Currency = (string?)v),
         Of("rate", FieldType.Rate, e => e.Rate, (e, v) => e.Rate = (decimal?)v),
         Of("reference", FieldType.Text, e => e.Reference, (e, v) => e.Reference = (string?)v),
@@ -48,7 +76,12 @@ public static class EventFields
         Of("reason", FieldType.Reason, e => e.Reason, (e, v) => e.Reason = (string?)v),
         Of("taxDate", FieldType.Date, e => e.TaxDate, (e, v) => e.TaxDate = (DateOnly?)v),
         Of("taxCode", FieldType.TaxCode, e => e.TaxCode, (e, v) => e.TaxCode = (string?)v),
-        Of("pricesIncludeTax", FieldType.Flag, e => e.PricesIncludeTax ? true : null, (e, v) => e.PricesIncludeTax = v is true),
+        Of(
+            "pricesIncludeTax",
+            FieldType.Flag,
+            e => e.PricesIncludeTax ? true : null,
+            (e, v) => e.PricesIncludeTax = v is true
+        ),
         Of("output", FieldType.Item, e => e.Output, (e, v) => e.Output = (string?)v),
         Of("quantity", FieldType.Quantity, e => e.Quantity, (e, v) => e.Quantity = (decimal?)v),
         Of("unitCost", FieldType.Price, e => e.UnitCost, (e, v) => e.UnitCost = (decimal?)v),
@@ -67,17 +100,32 @@ public static class EventFields
         Of("giftCardRate", FieldType.Rate, e => e.GiftCardRate, (e, v) => e.GiftCardRate = (decimal?)v),
         Of("giftCardChannel", FieldType.Channel, e => e.GiftCardChannel, (e, v) => e.GiftCardChannel = (string?)v),
         Of("payablesAccount", FieldType.Account, e => e.PayablesAccount, (e, v) => e.PayablesAccount = (string?)v),
-        Of("receivablesAccount", FieldType.Account, e => e.ReceivablesAccount, (e, v) => e.ReceivablesAccount = (string?)v),
+        Of(
+            "receivablesAccount",
+            FieldType.Account,
+            e => e.ReceivablesAccount,
+            (e, v) => e.ReceivablesAccount = (string?)v
+        ),
         Of("reverseOn", FieldType.Date, e => e.ReverseOn, (e, v) => e.ReverseOn = (DateOnly?)v),
         Of("costToDate", FieldType.Amount, e => e.CostToDate, (e, v) => e.CostToDate = (decimal?)v),
         Of("billedToDate", FieldType.Amount, e => e.BilledToDate, (e, v) => e.BilledToDate = (decimal?)v),
         Of("costRecognised", FieldType.Amount, e => e.CostRecognised, (e, v) => e.CostRecognised = (decimal?)v),
-        Of("revenueRecognised", FieldType.Amount, e => e.RevenueRecognised, (e, v) => e.RevenueRecognised = (decimal?)v),
+        Of(
+            "revenueRecognised",
+            FieldType.Amount,
+            e => e.RevenueRecognised,
+            (e, v) => e.RevenueRecognised = (decimal?)v
+        ),
         Of("accruedRevenue", FieldType.Amount, e => e.AccruedRevenue, (e, v) => e.AccruedRevenue = (decimal?)v),
         Of("estimatedCost", FieldType.Amount, e => e.EstimatedCost, (e, v) => e.EstimatedCost = (decimal?)v),
         Of("contractValue", FieldType.Amount, e => e.ContractValue, (e, v) => e.ContractValue = (decimal?)v),
         Of("complete", FieldType.Flag, e => e.Complete, (e, v) => e.Complete = (bool?)v),
-        Of("dimensions", FieldType.Dimensions, e => e.Dimensions, (e, v) => e.Dimensions = (IReadOnlyDictionary<string, string>?)v),
+        Of(
+            "dimensions",
+            FieldType.Dimensions,
+            e => e.Dimensions,
+            (e, v) => e.Dimensions = (IReadOnlyDictionary<string, string>?)v
+        ),
     ];
 
     /// <summary>Fields of a line.</summary>
@@ -104,7 +152,12 @@ public static class EventFields
         Line("heldShare", FieldType.Share, l => l.HeldShare, (l, v) => l.HeldShare = (decimal?)v),
         Line("text", FieldType.Text, l => l.Text, (l, v) => l.Text = (string?)v),
         Line("because", FieldType.Text, l => l.Because, (l, v) => l.Because = (string?)v),
-        Line("dimensions", FieldType.Dimensions, l => l.Dimensions, (l, v) => l.Dimensions = (IReadOnlyDictionary<string, string>?)v),
+        Line(
+            "dimensions",
+            FieldType.Dimensions,
+            l => l.Dimensions,
+            (l, v) => l.Dimensions = (IReadOnlyDictionary<string, string>?)v
+        ),
     ];
 
     /// <summary>Fields of a charge.</summary>
@@ -128,6 +181,17 @@ public static class EventFields
         new("documentAmount", FieldType.Amount, s => s.DocumentAmount, (s, v) => s.DocumentAmount = (decimal?)v),
     ];
 
-    private static EventField<BusinessEvent> Of(string name, FieldType type, Func<BusinessEvent, object?> get, Action<BusinessEvent, object?> set) => new(name, type, get, set);
-    private static EventField<EventLine> Line(string name, FieldType type, Func<EventLine, object?> get, Action<EventLine, object?> set) => new(name, type, get, set);
+    private static EventField<BusinessEvent> Of(
+        string name,
+        FieldType type,
+        Func<BusinessEvent, object?> get,
+        Action<BusinessEvent, object?> set
+    ) => new(name, type, get, set);
+
+    private static EventField<EventLine> Line(
+        string name,
+        FieldType type,
+        Func<EventLine, object?> get,
+        Action<EventLine, object?> set
+    ) => new(name, type, get, set);
 }

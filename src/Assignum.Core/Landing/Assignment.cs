@@ -1,7 +1,8 @@
 namespace Assignum.Core.Landing;
 
 /// <summary>"For this purpose, with these key values, use this account."</summary>
-/// <param name="Key">One value for each dimension filled, in the order of <see cref="Dimension"/>; empty is the default.</param>
+/// <param name="Key">One value for each dimension filled, in the order of <see cref="Dimension"/>; empty is the
+/// default.</param>
 public sealed record Assignment(string Purpose, string Account, IReadOnlyList<KeyPart> Key, string? Note = null)
 {
     /// <summary>The filled dimensions as bits; compare with <see cref="Rung.Set"/>.</summary>
@@ -14,7 +15,8 @@ public sealed record Assignment(string Purpose, string Account, IReadOnlyList<Ke
     public string? Value(Dimension dimension)
     {
         foreach (var part in Key)
-            if (part.Dimension == dimension) return part.Value;
+            if (part.Dimension == dimension)
+                return part.Value;
         return null;
     }
 
@@ -22,12 +24,15 @@ public sealed record Assignment(string Purpose, string Account, IReadOnlyList<Ke
     public string Identity => IdentityOf(Purpose, Key);
 
     /// <summary>The identity of a purpose and keys in any order.</summary>
-    public static string IdentityOf(string purpose, IReadOnlyList<KeyPart> key) => key.Count switch
-    {
-        0 => purpose + "|",
-        1 => $"{purpose}|{Words.Of(key[0].Dimension)}={key[0].Value}",
-        _ => purpose + "|" + string.Join('|', key.OrderBy(p => p.Dimension).Select(p => Words.Of(p.Dimension) + "=" + p.Value)),
-    };
+    public static string IdentityOf(string purpose, IReadOnlyList<KeyPart> key) =>
+        key.Count switch
+        {
+            0 => purpose + "|",
+            1 => $"{purpose}|{Words.Of(key[0].Dimension)}={key[0].Value}",
+            _ => purpose
+                + "|"
+                + string.Join('|', key.OrderBy(p => p.Dimension).Select(p => Words.Of(p.Dimension) + "=" + p.Value)),
+        };
 }
 
 /// <summary>One filled key column of an assignment.</summary>

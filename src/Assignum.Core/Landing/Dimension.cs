@@ -3,12 +3,26 @@ namespace Assignum.Core.Landing;
 /// <summary>What a leg can be told apart by. <see cref="Line"/> is an account written on the document itself.</summary>
 public enum Dimension
 {
-    Line, Item, ItemGroup, Party, PartyGroup, Location, Channel, Method, Project, ProjectGroup, Reason, TaxCode,
-    Currency, Counterparty,
+    Line,
+    Item,
+    ItemGroup,
+    Party,
+    PartyGroup,
+    Location,
+    Channel,
+    Method,
+    Project,
+    ProjectGroup,
+    Reason,
+    TaxCode,
+    Currency,
+    Counterparty,
 }
 
-/// <summary>A rung: the dimensions an assignment on it fills, in the order they are listed. Empty is <c>default</c>.</summary>
-/// <remarks>The order matters where several nested dimensions stand on one rung: the last listed walks outward first.</remarks>
+/// <summary>A rung: the dimensions an assignment on it fills, in the order they are listed. Empty is
+/// <c>default</c>.</summary>
+/// <remarks>The order matters where several nested dimensions stand on one rung: the last listed walks outward
+/// first.</remarks>
 public sealed class Rung : IEquatable<Rung>
 {
     /// <summary>The last rung of every ladder; it has no key.</summary>
@@ -21,7 +35,8 @@ public sealed class Rung : IEquatable<Rung>
     {
         Dimensions = dimensions;
         Name = dimensions.Length == 0 ? "default" : string.Join('+', dimensions.Select(Words.Of));
-        foreach (var dimension in dimensions) Set |= 1 << (int)dimension;
+        foreach (var dimension in dimensions)
+            Set |= 1 << (int)dimension;
     }
 
     /// <summary>The dimensions in listed order, at most three.</summary>
@@ -37,8 +52,10 @@ public sealed class Rung : IEquatable<Rung>
     public static Rung? Parse(string name, out string why)
     {
         why = "";
-        if (name == "default") return Default;
-        if (name == "line") return Line;
+        if (name == "default")
+            return Default;
+        if (name == "line")
+            return Line;
         var parts = name.Split('+');
         var dimensions = new List<Dimension>(parts.Length);
         foreach (var part in parts)
@@ -48,11 +65,23 @@ public sealed class Rung : IEquatable<Rung>
                 why = $"'{part}' is no dimension; use {string.Join(", ", Words.All<Dimension>())}.";
                 return null;
             }
-            if (dimension == Dimension.Line) { why = "'line' stands alone on its rung."; return null; }
-            if (dimensions.Contains(dimension)) { why = $"'{part}' is named twice."; return null; }
+            if (dimension == Dimension.Line)
+            {
+                why = "'line' stands alone on its rung.";
+                return null;
+            }
+            if (dimensions.Contains(dimension))
+            {
+                why = $"'{part}' is named twice.";
+                return null;
+            }
             dimensions.Add(dimension);
         }
-        if (dimensions.Count > 3) { why = "A rung has at most three dimensions."; return null; }
+        if (dimensions.Count > 3)
+        {
+            why = "A rung has at most three dimensions.";
+            return null;
+        }
         return new Rung([.. dimensions]);
     }
 
@@ -62,10 +91,13 @@ public sealed class Rung : IEquatable<Rung>
 
     /// <inheritdoc/>
     public bool Equals(Rung? other) => other is not null && Name == other.Name;
+
     /// <inheritdoc/>
     public override bool Equals(object? obj) => Equals(obj as Rung);
+
     /// <inheritdoc/>
     public override int GetHashCode() => Name.GetHashCode(StringComparison.Ordinal);
+
     /// <inheritdoc/>
     public override string ToString() => Name;
 }

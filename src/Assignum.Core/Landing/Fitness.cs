@@ -17,71 +17,135 @@ public static class Fitness
     {
         var first = Usable(account.Number, account) ?? ClassFits(account, purpose, byDefault);
         var control = ControlFits(account, purpose, byDefault);
-        if (first is null && control is { Severity: Severity.Error }) first = control;
+        if (first is null && control is { Severity: Severity.Error })
+            first = control;
         return first ?? Tripwire(account, purpose, byDefault) ?? control;
     }
 
-    /// <summary>Why assignments that people write cannot be, by the edit that writes them: accounts that the purpose's guards would refuse on every event.</summary>
-    /// <remarks>Files may bring such accounts in: they become findings. Whoever writes one by hand is told at once.</remarks>
-    public static IEnumerable<(int Edit, string Message)> Refused(SetUps.SetUp setUp, IReadOnlyList<SetUps.RowChange> edits)
+    /// <summary>Why assignments that people write cannot be, by the edit that writes them: accounts that the purpose's
+    /// guards would refuse on every event.</summary>
+    /// <remarks>Files may bring such accounts in: they become findings. Whoever writes one by hand is told at
+    /// once.</remarks>
+    public static IEnumerable<(int Edit, string Message)> Refused(
+        SetUps.SetUp setUp,
+        IReadOnlyList<SetUps.RowChange> edits
+    )
     {
         Dictionary<string, Account>? accounts = null;
         for (var i = 0; i < edits.Count; i++)
         {
-            if (edits[i].Part != SetUps.Parts.Assignments || edits[i].After is not { } after || after[0] is null || after[1] is null || Purposes.Find(after[0]!) is not { } purpose) continue;
-            if (edits[i].Before is { } before && before[0] == after[0] && before[1] == after[1]) continue;
-            accounts ??= setUp.Accounts.Concat(edits.Where(e => e.Part == SetUps.Parts.Accounts && e is { Before: null, After: not null }).SelectMany(e => SetUps.Parts.Accounts.With(new SetUps.SetUp { Entity = setUp.Entity }, [(0, e.Key, e.After)], []).Accounts))
-                .GroupBy(a => a.Number).ToDictionary(g => g.Key, g => g.First(), StringComparer.Ordinal);
+            if (
+                edits[i].Part != SetUps.Parts.Assignments
+                || edits[i].After is not { } after
+                || after[0] is null
+                || after[1] is null
+                || Purposes.Find(after[0]!) is not { } purpose
+            )
+                continue;
+            if (edits[i].Before is { } before && before[0] == after[0] && before[1] == after[1])
+                continue;
+            accounts ??= setUp
+                .Accounts.Concat(
+                    edits
+                        .Where(e => e.Part == SetUps.Parts.Accounts && e is { Before: null, After: not null })
+                        .SelectMany(e =>
+                            SetUps
+                                .Parts.Accounts.With(
+                                    new SetUps.SetUp { Entity = setUp.Entity },
+                                    [(0, e.Key, e.After)],
+                                    []
+                                )
+                                .Accounts
+                        )
+                )
+                .GroupBy(a => a.Number)
+                .ToDictionary(g => g.Key, g => g.First(), StringComparer.Ordinal);
             var byDefault = after.Skip(2).SkipLast(1).All(c => c is null);
-            if (accounts.TryGetValue(after[1]!, out var account) && Of(account, purpose, byDefault) is { Severity: Severity.Error } unfit) yield return (i, unfit.Message);
+            if (
+                accounts.TryGetValue(after[1]!, out var account)
+                && Of(account, purpose, byDefault) is { Severity: Severity.Error } unfit
+            )
+                yield return (i, unfit.Message);
         }
     }
 
     /// <summary>It exists, takes amounts and is active.</summary>
-    public static Unfit? Usable(string number, Account? account) => account switch
-    {
-        null => Error("account-missing", $"Account {number} does not exist: create it or assign another."),
-        { Kind: AccountKind.Heading } => Error("account-heading", $"Account {number} is a heading; only posting accounts take amounts."),
-        { Status: RecordStatus.Archived } => Error("account-archived", $"Account {number} is archived: assign another or make it active."),
-        _ => null,
-    };
+    public static Unfit? Usable(string number, Account? account) =>
+        account switch
+        {
+            null => Error("account-missing", $"Account {number} does not exist: create it or assign another."),
+            { Kind: AccountKind.Heading } => Error(
+                "account-heading",
+                $"Account {number} is a heading; only posting accounts take amounts."
+            ),
+            { Status: RecordStatus.Archived } => Error(
+                "account-archived",
+                $"Account {number} is archived: assign another or make it active."
+            ),
+            _ => null,
+        };
 
     /// <summary>A tripwire stands as a default only, and even there something is missing.</summary>
-    public static Unfit? Tripwire(Account account, Purpose? purpose, bool byDefault) => !account.Tripwire ? null
+    public static Unfit? Tripwire(Account account, Purpose? purpose, bool byDefault) =>
+        !account.Tripwire ? null
         : byDefault || purpose is null
-            ? Warning("tripwire", $"Account {account.Number} is a tripwire: an assignment is missing above the default.")
-            : Error("tripwire-written", $"Account {account.Number} is a tripwire and may not be written on a document.");
+            ? Warning(
+                "tripwire",
+                $"Account {account.Number} is a tripwire: an assignment is missing above the default."
+            )
+        : Error("tripwire-written", $"Account {account.Number} is a tripwire and may not be written on a document.");
 
     /// <summary>Its class is one the purpose accepts.</summary>
     public static Unfit? ClassFits(Account account, Purpose? purpose, bool byDefault) =>
         purpose is not null && !(account.Tripwire && byDefault) && !purpose.Accepts(account.Class)
-            ? Error("class", $"Account {account.Number} is of class {Words.Of(account.Class)}; {purpose.Name} takes {string.Join(" or ", purpose.Classes.Select(Words.Of))}.")
+            ? Error(
+                "class",
+                $"Account {account.Number} is of class {Words.Of(account.Class)}; {purpose.Name} takes "
+                    + $"{string.Join(" or ", purpose.Classes.Select(Words.Of))}."
+            )
             : null;
 
     /// <summary>
-    /// It belongs to the purpose's subledger, or to none where the purpose has none; and where it is written on by hand, it admits that.
+    /// It belongs to the purpose's subledger, or to none where the purpose has none; and where it is written on by
+    /// hand, it admits that.
     /// </summary>
-    /// <remarks>What an account says of hand entries holds for every account; one that says nothing refuses them where it is a control account.</remarks>
+    /// <remarks>What an account says of hand entries holds for every account; one that says nothing refuses them where
+    /// it is a control account.</remarks>
     public static Unfit? ControlFits(Account account, Purpose? purpose, bool byDefault)
     {
         if (purpose is null && account.Control == Control.None)
-            return Admitted(account.HandEntries ?? HandEntries.Accept, "hand-entries", $"Account {account.Number} should not be written on by hand.");
+            return Admitted(
+                account.HandEntries ?? HandEntries.Accept,
+                "hand-entries",
+                $"Account {account.Number} should not be written on by hand."
+            );
         var needed = purpose?.Control ?? Control.None;
-        if (account.Control == needed) return null;
+        if (account.Control == needed)
+            return null;
         if (account.Control == Control.None)
-            return account.Tripwire && byDefault ? null
-                : Error("control-needed", $"{purpose!.Name} needs a control account of {Words.Of(needed)}; {account.Number} is none.");
-        return Admitted(account.HandEntries ?? HandEntries.Refuse, "control-account",
-            $"Account {account.Number} is the control account of {Words.Of(account.Control)}; {purpose?.Name ?? "a hand entry"} should not use it.");
+            return account.Tripwire && byDefault
+                ? null
+                : Error(
+                    "control-needed",
+                    $"{purpose!.Name} needs a control account of {Words.Of(needed)}; {account.Number} is none."
+                );
+        return Admitted(
+            account.HandEntries ?? HandEntries.Refuse,
+            "control-account",
+            $"Account {account.Number} is the control account of {Words.Of(account.Control)}; "
+                + $"{purpose?.Name ?? "a hand entry"} should not use it."
+        );
     }
 
-    private static Unfit? Admitted(HandEntries rule, string code, string message) => rule switch
-    {
-        HandEntries.Accept => null,
-        HandEntries.Warn => Warning(code, message),
-        _ => Error(code, message),
-    };
+    private static Unfit? Admitted(HandEntries rule, string code, string message) =>
+        rule switch
+        {
+            HandEntries.Accept => null,
+            HandEntries.Warn => Warning(code, message),
+            _ => Error(code, message),
+        };
 
     private static Unfit Error(string code, string message) => new(code, Severity.Error, message);
+
     private static Unfit Warning(string code, string message) => new(code, Severity.Warning, message);
 }

@@ -20,11 +20,15 @@ public sealed class Ladder
     public int LinePosition { get; }
 
     /// <summary>The rung that holds assignments of this set of dimensions, or null.</summary>
-    public Rung? Holding(int set) => set == 0 ? Rung.Default : Rungs.FirstOrDefault(r => r.Set == set && r != Rung.Line);
+    public Rung? Holding(int set) =>
+        set == 0 ? Rung.Default : Rungs.FirstOrDefault(r => r.Set == set && r != Rung.Line);
 
     /// <summary>The rung that shares most dimensions with a set, for error messages.</summary>
-    public Rung Nearest(int set) => Rungs.Where(r => r != Rung.Line).Append(Rung.Default)
-        .MaxBy(r => 4 * BitCount(r.Set & set) - BitCount(r.Set ^ set))!;
+    public Rung Nearest(int set) =>
+        Rungs
+            .Where(r => r != Rung.Line)
+            .Append(Rung.Default)
+            .MaxBy(r => 4 * BitCount(r.Set & set) - BitCount(r.Set ^ set))!;
 
     private static int BitCount(int bits) => System.Numerics.BitOperations.PopCount((uint)bits);
 }

@@ -7,17 +7,26 @@ namespace Assignum.Core.Landing;
 /// <summary>What the compiled resolver answers for a leg.</summary>
 /// <param name="Account">Account number, or null when unresolved.</param>
 /// <param name="Assignment">
-/// Number of the assignment among those of its purpose (see <see cref="LandingResolver.AssignmentsOf"/>; of the purpose borrowed
+/// Number of the assignment among those of its purpose (see <see cref="LandingResolver.AssignmentsOf"/>; of the purpose
+/// borrowed
 /// from where it is), or −1: unresolved, or written on the document.
 /// </param>
 /// <param name="ByLine">The account was written on the document and is allowed.</param>
 /// <param name="LineRefused">The account written on the document is not allowed on this control purpose.</param>
 /// <param name="LineUnused">An account was written and no rung of the ladder asks for it.</param>
 /// <param name="Borrowed">The ladder of the purpose borrowed from decided.</param>
-public readonly record struct Landed(string? Account, int Assignment, bool ByLine, bool LineRefused, bool LineUnused, bool Borrowed);
+public readonly record struct Landed(
+    string? Account,
+    int Assignment,
+    bool ByLine,
+    bool LineRefused,
+    bool LineUnused,
+    bool Borrowed
+);
 
 /// <summary>Finds the account of a leg: the ladders and assignments of one set-up, compiled.</summary>
-/// <remarks>Immutable and safe to share between threads; traces are remembered and shared by legs that have the same.</remarks>
+/// <remarks>Immutable and safe to share between threads; traces are remembered and shared by legs that have the
+/// same.</remarks>
 public sealed class LandingResolver
 {
     private readonly Ladder[] ladders;
@@ -33,29 +42,55 @@ public sealed class LandingResolver
     private int remembered;
 
     /// <summary>Compiles a set-up that has no faults of form.</summary>
-    /// <param name="previous">An earlier one that this set-up was changed from: what it changed nothing of is taken over.</param>
-    public LandingResolver(SetUp setUp, LandingIndex index, IReadOnlyDictionary<string, Account> accounts, LandingResolver? previous = null)
+    /// <param name="previous">An earlier one that this set-up was changed from: what it changed nothing of is taken
+    /// over.</param>
+    public LandingResolver(
+        SetUp setUp,
+        LandingIndex index,
+        IReadOnlyDictionary<string, Account> accounts,
+        LandingResolver? previous = null
+    )
     {
         Index = index;
         ladders = Ladders(setUp);
         borrows = new Purpose?[Purposes.All.Count];
-        foreach (var borrow in setUp.Borrows) borrows[Purposes.Find(borrow.Purpose)!.Index] = Purposes.Find(borrow.From);
+        foreach (var borrow in setUp.Borrows)
+            borrows[Purposes.Find(borrow.Purpose)!.Index] = Purposes.Find(borrow.From);
         relief = [.. setUp.ReliefAccounts.Select(r => (r.Account, r.Relief))];
         tripwires = [.. setUp.Accounts.Where(a => a.Tripwire).Select(a => a.Number)];
 
         var byPurpose = setUp.Assignments.ToLookup(a => a.Purpose, StringComparer.Ordinal);
         assignments = [.. Purposes.All.Select(p => byPurpose[p.Name].ToArray())];
-        if (previous is not null && (!ReferenceEquals(previous.Index, index) || !previous.tripwires.SetEquals(tripwires))) previous = null;
-        bool SameLadder(Purpose p) => previous is not null && previous.ladders[p.Index].Rungs.SequenceEqual(ladders[p.Index].Rungs);
-        bool Same(Purpose p) => SameLadder(p) && previous!.assignments[p.Index].AsSpan().SequenceEqual(assignments[p.Index], ReferenceEqualityComparer.Instance);
+        if (
+            previous is not null
+            && (!ReferenceEquals(previous.Index, index) || !previous.tripwires.SetEquals(tripwires))
+        )
+            previous = null;
+        bool SameLadder(Purpose p) =>
+            previous is not null && previous.ladders[p.Index].Rungs.SequenceEqual(ladders[p.Index].Rungs);
+        bool Same(Purpose p) =>
+            SameLadder(p)
+            && previous!
+                .assignments[p.Index]
+                .AsSpan()
+                .SequenceEqual(assignments[p.Index], ReferenceEqualityComparer.Instance);
         // Where accounts alone were changed, every key is found where it was: only what the answers mean is new.
         bool SameKeys(Purpose p)
         {
-            if (!SameLadder(p)) return false;
+            if (!SameLadder(p))
+                return false;
             var (was, now) = (previous!.assignments[p.Index], assignments[p.Index]);
-            if (was.Length != now.Length) return false;
+            if (was.Length != now.Length)
+                return false;
             for (var i = 0; i < now.Length; i++)
-                if (!ReferenceEquals(was[i], now[i]) && (!was[i].Key.SequenceEqual(now[i].Key) || tripwires.Contains(was[i].Account) != tripwires.Contains(now[i].Account))) return false;
+                if (
+                    !ReferenceEquals(was[i], now[i])
+                    && (
+                        !was[i].Key.SequenceEqual(now[i].Key)
+                        || tripwires.Contains(was[i].Account) != tripwires.Contains(now[i].Account)
+                    )
+                )
+                    return false;
             return true;
         }
         // A tripwire decides nothing except as a default (posting rules, purposes).
@@ -65,11 +100,21 @@ public sealed class LandingResolver
         foreach (var p in Purposes.All)
         {
             var own = assignments[p.Index];
-            if (Same(p)) (resolvers[p.Index], identities[p.Index]) = (previous!.resolvers[p.Index], previous.identities[p.Index]);
+            if (Same(p))
+                (resolvers[p.Index], identities[p.Index]) = (
+                    previous!.resolvers[p.Index],
+                    previous.identities[p.Index]
+                );
             else
             {
-                resolvers[p.Index] = SameKeys(p) ? previous!.resolvers[p.Index]
-                    : new PurposeResolver(index, ladders[p.Index], own.Select((a, i) => (Number: i, Assignment: a)).Where(a => Decides(a.Assignment)), previous?.resolvers[p.Index]);
+                resolvers[p.Index] = SameKeys(p)
+                    ? previous!.resolvers[p.Index]
+                    : new PurposeResolver(
+                        index,
+                        ladders[p.Index],
+                        own.Select((a, i) => (Number: i, Assignment: a)).Where(a => Decides(a.Assignment)),
+                        previous?.resolvers[p.Index]
+                    );
                 identities[p.Index] = Identities(own, previous?.assignments[p.Index], previous?.identities[p.Index]);
             }
         }
@@ -85,32 +130,44 @@ public sealed class LandingResolver
     /// <summary>The purpose it borrows from, or null.</summary>
     public Purpose? BorrowOf(Purpose purpose) => borrows[purpose.Index];
 
-    /// <summary>The account of a leg. <paramref name="line"/> is the account written on the document, or null.</summary>
+    /// <summary>The account of a leg. <paramref name="line"/> is the account written on the document, or
+    /// null.</summary>
     public Landed Resolve(Purpose purpose, in LegValues values, string? line = null)
     {
-        if (line is null) return Walk(purpose, values);
+        if (line is null)
+            return Walk(purpose, values);
         var own = ladders[purpose.Index];
         var from = borrows[purpose.Index];
         if (own.LinePosition < 0 && (from is null || ladders[from.Index].LinePosition < 0))
             return Walk(purpose, values) with { LineUnused = true };
-        // Rare enough that the literal walk serves: where `line` stands on the ladder matters only with an account written.
+        // Rare enough that the literal walk serves: where `line` stands on the ladder matters only with an account
+        // written.
         var trace = TraceOf(purpose, values, line);
         var byLine = trace.Rung == "line";
-        return new Landed(trace.Account, trace.Account is null || byLine ? -1 : Walk(purpose, values).Assignment, byLine,
-            trace.LineRefused, false, trace.BorrowedFrom is not null);
+        return new Landed(
+            trace.Account,
+            trace.Account is null || byLine ? -1 : Walk(purpose, values).Assignment,
+            byLine,
+            trace.LineRefused,
+            false,
+            trace.BorrowedFrom is not null
+        );
     }
 
     /// <summary>
     /// The assignments that decide many legs of one purpose, without accounts written on documents: for replays and
-    /// checks. An answer is the assignment's number among those of the purpose, −1 for unresolved; of one that the purpose
+    /// checks. An answer is the assignment's number among those of the purpose, −1 for unresolved; of one that the
+    /// purpose
     /// borrows, −2 less its number among those of the other purpose.
     /// </summary>
     public void ResolveAll(Purpose purpose, ReadOnlySpan<LegValues> legs, Span<int> answers)
     {
         resolvers[purpose.Index].ResolveAll(legs, answers);
-        if (borrows[purpose.Index] is not { } from) return;
+        if (borrows[purpose.Index] is not { } from)
+            return;
         for (var i = 0; i < legs.Length; i++)
-            if (answers[i] < 0 && resolvers[from.Index].Resolve(legs[i]) is var found and >= 0) answers[i] = -2 - found;
+            if (answers[i] < 0 && resolvers[from.Index].Resolve(legs[i]) is var found and >= 0)
+                answers[i] = -2 - found;
     }
 
     /// <summary>The assignments of a purpose, in the order of the set-up.</summary>
@@ -120,7 +177,8 @@ public sealed class LandingResolver
     public Trace TraceOf(Purpose purpose, in LegValues values, string? line = null)
     {
         var key = new TraceKey(purpose, Used(purpose, values), line);
-        if (traces.TryGetValue(key, out var known)) return known;
+        if (traces.TryGetValue(key, out var known))
+            return known;
         // Counting a concurrent dictionary locks all of it; an own count may be a little off.
         if (Interlocked.Increment(ref remembered) > TraceMemory)
         {
@@ -130,23 +188,36 @@ public sealed class LandingResolver
         return traces[key] = tracer.Walk(purpose, values, line);
     }
 
-    /// <summary>The account that values land on where one of the purpose's own assignments, by its number, is not there; null: none.</summary>
+    /// <summary>The account that values land on where one of the purpose's own assignments, by its number, is not
+    /// there; null: none.</summary>
     public string? Without(Purpose purpose, int number, in LegValues values)
     {
-        if (resolvers[purpose.Index].ResolveOther(values, number) is var found and >= 0) return assignments[purpose.Index][found].Account;
-        return borrows[purpose.Index] is { } from && resolvers[from.Index].Resolve(values) is var borrowed and >= 0 ? assignments[from.Index][borrowed].Account : null;
+        if (resolvers[purpose.Index].ResolveOther(values, number) is var found and >= 0)
+            return assignments[purpose.Index][found].Account;
+        return borrows[purpose.Index] is { } from && resolvers[from.Index].Resolve(values) is var borrowed and >= 0
+            ? assignments[from.Index][borrowed].Account
+            : null;
     }
 
-    /// <summary>What decides for an assignment's own key where it is not there: what it overrides. An account of null: nothing would.</summary>
-    public Trace Overridden(Purpose purpose, Assignment assignment, in LegValues ofItsKey) => tracer.Walk(purpose, ofItsKey, null, assignment);
+    /// <summary>What decides for an assignment's own key where it is not there: what it overrides. An account of null:
+    /// nothing would.</summary>
+    public Trace Overridden(Purpose purpose, Assignment assignment, in LegValues ofItsKey) =>
+        tracer.Walk(purpose, ofItsKey, null, assignment);
 
     private Landed Walk(Purpose purpose, in LegValues values)
     {
         var number = resolvers[purpose.Index].Resolve(values);
-        if (number >= 0) return new Landed(assignments[purpose.Index][number].Account, number, false, false, false, false);
-        if (borrows[purpose.Index] is not { } from) return default(Landed) with { Assignment = -1 };
+        if (number >= 0)
+            return new Landed(assignments[purpose.Index][number].Account, number, false, false, false, false);
+        if (borrows[purpose.Index] is not { } from)
+            return default(Landed) with { Assignment = -1 };
         number = resolvers[from.Index].Resolve(values);
-        return number < 0 ? default(Landed) with { Assignment = -1 } : new Landed(assignments[from.Index][number].Account, number, false, false, false, true);
+        return number < 0
+            ? default(Landed) with
+            {
+                Assignment = -1,
+            }
+            : new Landed(assignments[from.Index][number].Account, number, false, false, false, true);
     }
 
     // Only the dimensions that the ladders ask for, so that legs that differ elsewhere share a trace.
@@ -154,25 +225,35 @@ public sealed class LandingResolver
     {
         var used = default(LegValues);
         foreach (var rung in ladders[purpose.Index].Rungs)
-            foreach (var d in rung.Dimensions) used[d] = values[d];
+        foreach (var d in rung.Dimensions)
+            used[d] = values[d];
         if (borrows[purpose.Index] is { } from)
             foreach (var rung in ladders[from.Index].Rungs)
-                foreach (var d in rung.Dimensions) used[d] = values[d];
+            foreach (var d in rung.Dimensions)
+                used[d] = values[d];
         return used;
     }
 
-    // By purpose and key; from what was known before where that is there, so that unchanged ones are not written out again.
-    private static Lazy<Dictionary<string, Assignment>> Identities(Assignment[] own, Assignment[]? was, Lazy<Dictionary<string, Assignment>>? known)
+    // By purpose and key; from what was known before where that is there, so that unchanged ones are not written out
+    // again.
+    private static Lazy<Dictionary<string, Assignment>> Identities(
+        Assignment[] own,
+        Assignment[]? was,
+        Lazy<Dictionary<string, Assignment>>? known
+    )
     {
-        if (was is null || known is not { IsValueCreated: true }) return new(() => own.ToDictionary(a => a.Identity, StringComparer.Ordinal));
+        if (was is null || known is not { IsValueCreated: true })
+            return new(() => own.ToDictionary(a => a.Identity, StringComparer.Ordinal));
         var before = known.Value;
         return new(() =>
         {
             var now = new Dictionary<string, Assignment>(before, StringComparer.Ordinal);
             var gone = new HashSet<Assignment>(was, ReferenceEqualityComparer.Instance);
             var came = own.Where(a => !gone.Remove(a)).ToList();
-            foreach (var a in gone) now.Remove(a.Identity);
-            foreach (var a in came) now.Add(a.Identity, a);
+            foreach (var a in gone)
+                now.Remove(a.Identity);
+            foreach (var a in came)
+                now.Add(a.Identity, a);
             return now;
         });
     }
@@ -180,8 +261,13 @@ public sealed class LandingResolver
     private static Ladder[] Ladders(SetUp setUp)
     {
         var own = setUp.Ladders.ToLookup(r => r.Purpose);
-        return [.. Purposes.All.Select(p => new Ladder(p,
-            own.Contains(p.Name) ? own[p.Name].OrderBy(r => r.Position).Select(r => r.Rung) : p.Shipped))];
+        return
+        [
+            .. Purposes.All.Select(p => new Ladder(
+                p,
+                own.Contains(p.Name) ? own[p.Name].OrderBy(r => r.Position).Select(r => r.Rung) : p.Shipped
+            )),
+        ];
     }
 
     private readonly record struct TraceKey(Purpose Purpose, LegValues Values, string? Line);

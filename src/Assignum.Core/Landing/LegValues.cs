@@ -30,7 +30,8 @@ public struct LegValues : IEquatable<LegValues>
     public override readonly int GetHashCode()
     {
         var hash = new HashCode();
-        foreach (var value in (ReadOnlySpan<int>)this) hash.Add(value);
+        foreach (var value in (ReadOnlySpan<int>)this)
+            hash.Add(value);
         return hash.ToHashCode();
     }
 

@@ -18,7 +18,8 @@ internal sealed class PackedTable
         foreach (var (key, value) in entries)
         {
             var at = (int)(key * Multiplier >> shift);
-            while (slots[at].Key != 0) at = at + 1 & size - 1;
+            while (slots[at].Key != 0)
+                at = at + 1 & size - 1;
             slots[at] = new Slot(key, value);
         }
     }
@@ -31,8 +32,10 @@ internal sealed class PackedTable
         while (true)
         {
             ref readonly var slot = ref table[at];
-            if (slot.Key == key) return slot.Value;
-            if (slot.Key == 0) return -1;
+            if (slot.Key == key)
+                return slot.Value;
+            if (slot.Key == 0)
+                return -1;
             at = at + 1 & table.Length - 1;
         }
     }

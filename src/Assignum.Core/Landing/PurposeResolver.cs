@@ -16,11 +16,28 @@ public sealed class PurposeResolver
     private readonly ushort allRungs;
     private readonly int defaultAssignment;
 
-    /// <param name="previous">An earlier one over the same index: rungs that hold the same keys under the same numbers are taken over.</param>
-    internal PurposeResolver(LandingIndex index, Ladder ladder, IEnumerable<(int Number, Assignment Assignment)> assignments, PurposeResolver? previous = null)
+    /// <param name="previous">An earlier one over the same index: rungs that hold the same keys under the same numbers
+    /// are taken over.</param>
+    internal PurposeResolver(
+        LandingIndex index,
+        Ladder ladder,
+        IEnumerable<(int Number, Assignment Assignment)> assignments,
+        PurposeResolver? previous = null
+    )
     {
         var byRung = assignments.ToLookup(a => a.Assignment.Set);
-        rungs = [.. ladder.Rungs.Where(r => r != Rung.Line).Select(r => (previous?.rungs.FirstOrDefault(t => t.Rung == r) is { } known && known.Holds(byRung[r.Set]) ? known : null) ?? new RungTable(index, r, [.. byRung[r.Set]]))];
+        rungs =
+        [
+            .. ladder
+                .Rungs.Where(r => r != Rung.Line)
+                .Select(r =>
+                    (
+                        previous?.rungs.FirstOrDefault(t => t.Rung == r) is { } known && known.Holds(byRung[r.Set])
+                            ? known
+                            : null
+                    ) ?? new RungTable(index, r, [.. byRung[r.Set]])
+                ),
+        ];
         allRungs = (ushort)((1 << rungs.Length) - 1);
         defaultAssignment = byRung[0].Select(a => a.Number).DefaultIfEmpty(-1).First();
         dimensions = [.. rungs.SelectMany(r => r.Rung.Dimensions).Distinct().Select(d => (int)d)];
@@ -34,7 +51,8 @@ public sealed class PurposeResolver
     public int Resolve(in LegValues values)
     {
         uint open = allRungs;
-        for (var i = 0; i < dimensions.Length; i++) open &= masks[i][values[dimensions[i]]];
+        for (var i = 0; i < dimensions.Length; i++)
+            open &= masks[i][values[dimensions[i]]];
         return Ask(open, values);
     }
 
@@ -42,11 +60,13 @@ public sealed class PurposeResolver
     public int ResolveOther(in LegValues values, int without)
     {
         foreach (var rung in rungs)
-            if (rung.FindOther(values, without) is var found and >= 0) return found;
+            if (rung.FindOther(values, without) is var found and >= 0)
+                return found;
         return defaultAssignment == without ? -1 : defaultAssignment;
     }
 
-    /// <summary>Resolves many legs: a block's masks first, so that the reads that miss the cache overlap instead of queueing.</summary>
+    /// <summary>Resolves many legs: a block's masks first, so that the reads that miss the cache overlap instead of
+    /// queueing.</summary>
     public void ResolveAll(ReadOnlySpan<LegValues> legs, Span<int> answers)
     {
         Span<ushort> open = stackalloc ushort[Block];
@@ -56,10 +76,12 @@ public sealed class PurposeResolver
             for (var i = 0; i < block.Length; i++)
             {
                 uint mask = allRungs;
-                for (var d = 0; d < dimensions.Length; d++) mask &= masks[d][block[i][dimensions[d]]];
+                for (var d = 0; d < dimensions.Length; d++)
+                    mask &= masks[d][block[i][dimensions[d]]];
                 open[i] = (ushort)mask;
             }
-            for (var i = 0; i < block.Length; i++) answers[start + i] = Ask(open[i], block[i]);
+            for (var i = 0; i < block.Length; i++)
+                answers[start + i] = Ask(open[i], block[i]);
         }
     }
 
@@ -70,25 +92,32 @@ public sealed class PurposeResolver
         while (open != 0)
         {
             var found = rungs[BitOperations.TrailingZeroCount(open)].Find(values);
-            if (found >= 0) return found;
+            if (found >= 0)
+                return found;
             open &= open - 1;
         }
         return defaultAssignment;
     }
 
-    private ushort[] Masks(LandingIndex index, Dimension dimension, ILookup<int, (int Number, Assignment Assignment)> byRung)
+    private ushort[] Masks(
+        LandingIndex index,
+        Dimension dimension,
+        ILookup<int, (int Number, Assignment Assignment)> byRung
+    )
     {
         var words = new ushort[index.Size(dimension)];
         for (var r = 0; r < rungs.Length; r++)
         {
             var bit = (ushort)(1 << r);
             if (!rungs[r].Rung.Dimensions.Contains(dimension))
-                for (var i = 0; i < words.Length; i++) words[i] |= bit;
+                for (var i = 0; i < words.Length; i++)
+                    words[i] |= bit;
             else
             {
                 var reach = rungs[r].Reach(dimension, byRung[rungs[r].Rung.Set].Select(a => a.Assignment));
                 for (var i = 0; i < words.Length; i++)
-                    if (reach[i]) words[i] |= bit;
+                    if (reach[i])
+                        words[i] |= bit;
             }
         }
         return words;

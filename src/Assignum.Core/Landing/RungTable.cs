@@ -28,21 +28,25 @@ internal sealed class RungTable
         dimensions = [.. rung.Dimensions.Select(d => (int)d)];
         var entries = new Dictionary<ulong, int>();
         foreach (var (number, assignment) in assignments)
-            foreach (var key in Keys(assignment, 0, 0)) entries[key] = number;
+        foreach (var key in Keys(assignment, 0, 0))
+            entries[key] = number;
         table = new PackedTable(entries);
 
-        if (dimensions.Length > 2 || assignments.Count == 0) return;
+        if (dimensions.Length > 2 || assignments.Count == 0)
+            return;
         denseWidth = dimensions.Length == 2 ? index.Size((Dimension)dimensions[1]) : 1;
         var size = (long)index.Size((Dimension)dimensions[0]) * denseWidth;
         // One dimension: an array of all its values costs one miss of the cache, a hash table two.
-        if (size > (dimensions.Length == 1 ? DenseForOne : DenseLimit)) return;
+        if (size > (dimensions.Length == 1 ? DenseForOne : DenseLimit))
+            return;
         (first, second) = (dimensions[0], dimensions.Length == 2 ? dimensions[1] : -1);
         var answers = new int[size];
         var values = default(LegValues);
         for (var i = 0; i < answers.Length; i++)
         {
             values[first] = i / denseWidth;
-            if (second >= 0) values[second] = i % denseWidth;
+            if (second >= 0)
+                values[second] = i % denseWidth;
             answers[i] = Walk(values, 0, 0);
         }
         dense = answers;
@@ -55,15 +59,24 @@ internal sealed class RungTable
     {
         var i = 0;
         foreach (var (number, assignment) in assignments)
-            if (i >= held.Count || held[i].Number != number || !ReferenceEquals(held[i].Assignment, assignment) && !held[i].Assignment.Key.SequenceEqual(assignment.Key)) return false;
-            else i++;
+            if (
+                i >= held.Count
+                || held[i].Number != number
+                || !ReferenceEquals(held[i].Assignment, assignment)
+                    && !held[i].Assignment.Key.SequenceEqual(assignment.Key)
+            )
+                return false;
+            else
+                i++;
         return i == held.Count;
     }
 
-    /// <summary>The number of the assignment that holds, or −1. Values of all the rung's dimensions must be present.</summary>
+    /// <summary>The number of the assignment that holds, or −1. Values of all the rung's dimensions must be
+    /// present.</summary>
     public int Find(in LegValues values)
     {
-        if (dense is null) return Walk(values, 0, 0);
+        if (dense is null)
+            return Walk(values, 0, 0);
         return second < 0 ? dense[values[first]] : dense[values[first] * denseWidth + values[second]];
     }
 
@@ -71,21 +84,29 @@ internal sealed class RungTable
     public int FindOther(in LegValues values, int without)
     {
         foreach (var dimension in dimensions)
-            if (values[dimension] == 0) return -1;
+            if (values[dimension] == 0)
+                return -1;
         return Walk(values, 0, 0, without);
     }
 
-    /// <summary>Whether an assignment on this rung could hold for a value of one of its dimensions (or its ancestors).</summary>
+    /// <summary>Whether an assignment on this rung could hold for a value of one of its dimensions (or its
+    /// ancestors).</summary>
     public bool[] Reach(Dimension dimension, IEnumerable<Assignment> assignments)
     {
         var named = new bool[index.Size(dimension)];
         foreach (var assignment in assignments)
-            foreach (var node in index.Nodes(dimension, assignment.Value(dimension)!)) named[node] = true;
-        if (!LandingIndex.IsNested(dimension)) return named;
+        foreach (var node in index.Nodes(dimension, assignment.Value(dimension)!))
+            named[node] = true;
+        if (!LandingIndex.IsNested(dimension))
+            return named;
         var reached = new bool[named.Length];
         for (var number = 1; number < named.Length; number++)
-            for (var at = number; at != 0; at = index.Parent(dimension, at))
-                if (named[at]) { reached[number] = true; break; }
+        for (var at = number; at != 0; at = index.Parent(dimension, at))
+            if (named[at])
+            {
+                reached[number] = true;
+                break;
+            }
         return reached;
     }
 
@@ -97,16 +118,22 @@ internal sealed class RungTable
         {
             var key = packed << KeyBits | (uint)at;
             var found = position + 1 == dimensions.Length ? table.Find(key) : Walk(values, position + 1, key, without);
-            if (found >= 0 && found != without) return found;
+            if (found >= 0 && found != without)
+                return found;
         }
         return -1;
     }
 
     private IEnumerable<ulong> Keys(Assignment assignment, int position, ulong packed)
     {
-        if (position == dimensions.Length) { yield return packed; yield break; }
+        if (position == dimensions.Length)
+        {
+            yield return packed;
+            yield break;
+        }
         var dimension = (Dimension)dimensions[position];
         foreach (var node in index.Nodes(dimension, assignment.Value(dimension)!))
-            foreach (var key in Keys(assignment, position + 1, packed << KeyBits | (uint)node)) yield return key;
+        foreach (var key in Keys(assignment, position + 1, packed << KeyBits | (uint)node))
+            yield return key;
     }
 }

@@ -5,12 +5,16 @@ public enum TryOutcome
 {
     /// <summary>The leg has no value for one of the rung's dimensions.</summary>
     Absent,
+
     /// <summary>The key was looked for and no assignment has it.</summary>
     Miss,
+
     /// <summary>An assignment has the key; it decided.</summary>
     Hit,
+
     /// <summary>An assignment has the key but names a tripwire, which only a default may.</summary>
     Tripwire,
+
     /// <summary>The account written on the document may not be written here.</summary>
     Refused,
 }
@@ -26,11 +30,19 @@ public sealed record TriedRung(string Rung, IReadOnlyList<KeyPart> Key, TryOutco
 /// <param name="Unneeded">The rungs below the one that decided, in ladder order.</param>
 /// <param name="BorrowedFrom">The purpose whose ladder decided in place of its own.</param>
 public sealed record Trace(
-    string Purpose, string? Account, string? Rung, IReadOnlyList<KeyPart> Key, IReadOnlyList<TriedRung> Tried,
-    IReadOnlyList<string> Unneeded, string? BorrowedFrom, string? Note)
+    string Purpose,
+    string? Account,
+    string? Rung,
+    IReadOnlyList<KeyPart> Key,
+    IReadOnlyList<TriedRung> Tried,
+    IReadOnlyList<string> Unneeded,
+    string? BorrowedFrom,
+    string? Note
+)
 {
     /// <summary>
-    /// For whoever stores traces: what was made of this one, so that a trace shared by many legs is written once. Set at
+    /// For whoever stores traces: what was made of this one, so that a trace shared by many legs is written once. Set
+    /// at
     /// most once to equal values; it plays no part in the reasoning.
     /// </summary>
     public object? Stored { get; set; }

@@ -17,11 +17,21 @@ public static class Allocation
     public static decimal[] ByLargestRemainder(decimal total, ReadOnlySpan<decimal> weights, int decimals)
     {
         var shares = new decimal[weights.Length];
-        if (weights.Length == 0 || total == 0) return shares;
-        if (weights.Length == 1) { shares[0] = total; return shares; }
+        if (weights.Length == 0 || total == 0)
+            return shares;
+        if (weights.Length == 1)
+        {
+            shares[0] = total;
+            return shares;
+        }
         var sum = 0m;
-        foreach (var weight in weights) sum += weight;
-        if (sum == 0) { shares[0] = total; return shares; }
+        foreach (var weight in weights)
+            sum += weight;
+        if (sum == 0)
+        {
+            shares[0] = total;
+            return shares;
+        }
 
         var unit = Rounding.Unit(decimals);
         var mirrored = total < 0 ? -total : total;
@@ -39,12 +49,14 @@ public static class Allocation
         {
             var best = 0;
             for (var i = 1; i < remainders.Length; i++)
-                if (remainders[i] > remainders[best]) best = i;
+                if (remainders[i] > remainders[best])
+                    best = i;
             shares[best] += unit;
             remainders[best] -= 1;
         }
         if (total < 0)
-            for (var i = 0; i < shares.Length; i++) shares[i] = -shares[i];
+            for (var i = 0; i < shares.Length; i++)
+                shares[i] = -shares[i];
         return shares;
     }
 }

@@ -5,7 +5,8 @@ namespace Assignum.Core.Money;
 /// <summary>The currencies of ISO 4217 and their minor units.</summary>
 public static class Currencies
 {
-    /// <summary>Number of decimals of a currency's minor unit, 0 to 4 (ISO 4217); null when the code is unknown.</summary>
+    /// <summary>Number of decimals of a currency's minor unit, 0 to 4 (ISO 4217); null when the code is
+    /// unknown.</summary>
     public static int? Decimals(string code) => Table.TryGetValue(code, out var digits) ? digits : null;
 
     /// <summary>Whether the three-letter code is a currency in use.</summary>
@@ -34,8 +35,8 @@ public static class Currencies
             """;
         var table = new Dictionary<string, int>(StringComparer.Ordinal);
         foreach (var (codes, digits) in new[] { (none, 0), (two, 2), (three, 3), (four, 4) })
-            foreach (var code in codes.Split([' ', '\n', '\r'], StringSplitOptions.RemoveEmptyEntries))
-                table[code] = digits;
+        foreach (var code in codes.Split([' ', '\n', '\r'], StringSplitOptions.RemoveEmptyEntries))
+            table[code] = digits;
         return table.ToFrozenDictionary(StringComparer.Ordinal);
     }
 }

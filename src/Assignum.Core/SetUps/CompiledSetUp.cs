@@ -18,7 +18,8 @@ public sealed record KnownParty(Party Party, int Number, int CustomerGroup, int 
 /// <param name="Group">Number of the nearest group: its own, else its project's.</param>
 public sealed record KnownProject(Project Project, int Number, int Group, Recognise Recognise);
 
-/// <summary>A set-up made ready for landing events: records by code, ladders compiled, taxes by date. Immutable.</summary>
+/// <summary>A set-up made ready for landing events: records by code, ladders compiled, taxes by date.
+/// Immutable.</summary>
 public sealed class CompiledSetUp
 {
     private readonly FrozenDictionary<string, Account> accounts;
@@ -38,12 +39,30 @@ public sealed class CompiledSetUp
         BaseDecimals = Currencies.Decimals(setUp.Entity.Currency) ?? 2;
         Index = previous is not null && previous.Index.Serves(was!, setUp) ? previous.Index : new LandingIndex(setUp);
         var sameIndex = ReferenceEquals(Index, previous?.Index);
-        accounts = ReferenceEquals(was?.Accounts, setUp.Accounts) ? previous!.accounts : setUp.Accounts.ToFrozenDictionary(a => a.Number, StringComparer.Ordinal);
-        items = sameIndex && ReferenceEquals(was!.Items, setUp.Items) ? previous!.items : setUp.Items.ToFrozenDictionary(i => i.Code, i => new KnownItem(
-            i, Index.Of(Dimension.Item, i.Code), Index.OfGroup(GroupKind.Item, i.Group)), StringComparer.Ordinal);
-        parties = sameIndex && ReferenceEquals(was!.Parties, setUp.Parties) ? previous!.parties : setUp.Parties.ToFrozenDictionary(p => p.Code, p => new KnownParty(
-            p, Index.Of(Dimension.Party, p.Code), Index.OfGroup(GroupKind.Customer, p.CustomerGroup),
-            Index.OfGroup(GroupKind.Supplier, p.SupplierGroup)), StringComparer.Ordinal);
+        accounts = ReferenceEquals(was?.Accounts, setUp.Accounts)
+            ? previous!.accounts
+            : setUp.Accounts.ToFrozenDictionary(a => a.Number, StringComparer.Ordinal);
+        items =
+            sameIndex && ReferenceEquals(was!.Items, setUp.Items)
+                ? previous!.items
+                : setUp.Items.ToFrozenDictionary(
+                    i => i.Code,
+                    i => new KnownItem(i, Index.Of(Dimension.Item, i.Code), Index.OfGroup(GroupKind.Item, i.Group)),
+                    StringComparer.Ordinal
+                );
+        parties =
+            sameIndex && ReferenceEquals(was!.Parties, setUp.Parties)
+                ? previous!.parties
+                : setUp.Parties.ToFrozenDictionary(
+                    p => p.Code,
+                    p => new KnownParty(
+                        p,
+                        Index.Of(Dimension.Party, p.Code),
+                        Index.OfGroup(GroupKind.Customer, p.CustomerGroup),
+                        Index.OfGroup(GroupKind.Supplier, p.SupplierGroup)
+                    ),
+                    StringComparer.Ordinal
+                );
         var byCode = setUp.Projects.ToDictionary(p => p.Code, StringComparer.Ordinal);
         projects = setUp.Projects.ToFrozenDictionary(p => p.Code, p => Known(p, byCode), StringComparer.Ordinal);
         dimensionValues = setUp.DimensionValues.Select(v => (v.Dimension, v.Code)).ToFrozenSet();
@@ -56,8 +75,20 @@ public sealed class CompiledSetUp
     // The same records and landings under other policies, which decide neither.
     private CompiledSetUp(CompiledSetUp other, IReadOnlyList<PolicyRow> policies)
     {
-        (accounts, items, parties, projects, dimensionValues) = (other.accounts, other.items, other.parties, other.projects, other.dimensionValues);
-        (Index, Taxes, Landings, ClosedPeriods, BaseDecimals) = (other.Index, other.Taxes, other.Landings, other.ClosedPeriods, other.BaseDecimals);
+        (accounts, items, parties, projects, dimensionValues) = (
+            other.accounts,
+            other.items,
+            other.parties,
+            other.projects,
+            other.dimensionValues
+        );
+        (Index, Taxes, Landings, ClosedPeriods, BaseDecimals) = (
+            other.Index,
+            other.Taxes,
+            other.Landings,
+            other.ClosedPeriods,
+            other.BaseDecimals
+        );
         SetUp = other.SetUp with { Policies = policies };
         Policies = Policies.From(policies);
         Rounding = new Rounding(Policies.RoundingMode);
@@ -85,12 +116,17 @@ public sealed class CompiledSetUp
     /// <summary>The periods in which nothing posts.</summary>
     public IReadOnlyList<Period> ClosedPeriods { get; }
 
-    /// <summary>The number that an account has today, of one that is written by a number it bore before; else what is written.</summary>
-    public string NumberOf(string written) => accounts.ContainsKey(written) ? written : SetUp.FormerNumbers.GetValueOrDefault(written, written);
+    /// <summary>The number that an account has today, of one that is written by a number it bore before; else what is
+    /// written.</summary>
+    public string NumberOf(string written) =>
+        accounts.ContainsKey(written) ? written : SetUp.FormerNumbers.GetValueOrDefault(written, written);
 
     public Account? Account(string number) => accounts.GetValueOrDefault(number);
+
     public KnownItem? Item(string code) => items.GetValueOrDefault(code);
+
     public KnownParty? Party(string code) => parties.GetValueOrDefault(code);
+
     public KnownProject? Project(string code) => projects.GetValueOrDefault(code);
 
     /// <summary>Whether a reporting dimension has this value; a dimension without any listed value takes all.</summary>
@@ -106,7 +142,11 @@ public sealed class CompiledSetUp
             group ??= at.Group;
             recognise ??= at.Recognise;
         }
-        return new KnownProject(project, Index.Of(Dimension.Project, project.Code),
-            Index.OfGroup(GroupKind.Project, group), recognise ?? Recognise.AsBilled);
+        return new KnownProject(
+            project,
+            Index.Of(Dimension.Project, project.Code),
+            Index.OfGroup(GroupKind.Project, group),
+            recognise ?? Recognise.AsBilled
+        );
     }
 }

@@ -6,23 +6,24 @@ namespace Assignum.Core.SetUps;
 public sealed record Policies
 {
     /// <summary>Each policy with the values it takes; the first is shipped. An empty list takes any text.</summary>
-    public static IReadOnlyDictionary<string, IReadOnlyList<string>> Known { get; } = new SortedDictionary<string, IReadOnlyList<string>>(StringComparer.Ordinal)
-    {
-        ["stock-method"] = ["perpetual", "periodic"],
-        ["receipt-accrual"] = ["on", "off"],
-        ["cost-timing"] = ["shipment", "invoice"],
-        ["four-eyes"] = ["off", "on"],
-        ["discounts"] = ["net", "separate"],
-        ["production"] = ["through-wip", "direct"],
-        ["tax-rounding"] = ["document", "line"],
-        ["rounding-mode"] = ["half-away-from-zero", "half-to-even"],
-        ["deposit-tax"] = ["off", "on"],
-        ["line-text"] = [],
-        ["group-for-new-items"] = [],
-        ["group-for-new-customers"] = [],
-        ["group-for-new-suppliers"] = [],
-        ["group-for-new-projects"] = [],
-    };
+    public static IReadOnlyDictionary<string, IReadOnlyList<string>> Known { get; } =
+        new SortedDictionary<string, IReadOnlyList<string>>(StringComparer.Ordinal)
+        {
+            ["stock-method"] = ["perpetual", "periodic"],
+            ["receipt-accrual"] = ["on", "off"],
+            ["cost-timing"] = ["shipment", "invoice"],
+            ["four-eyes"] = ["off", "on"],
+            ["discounts"] = ["net", "separate"],
+            ["production"] = ["through-wip", "direct"],
+            ["tax-rounding"] = ["document", "line"],
+            ["rounding-mode"] = ["half-away-from-zero", "half-to-even"],
+            ["deposit-tax"] = ["off", "on"],
+            ["line-text"] = [],
+            ["group-for-new-items"] = [],
+            ["group-for-new-customers"] = [],
+            ["group-for-new-suppliers"] = [],
+            ["group-for-new-projects"] = [],
+        };
 
     public bool Perpetual { get; init; } = true;
     public bool ReceiptAccrual { get; init; } = true;
@@ -34,7 +35,8 @@ public sealed record Policies
     public RoundingMode RoundingMode { get; init; }
     public bool DepositTax { get; init; }
 
-    /// <summary>Template of line texts: <c>{reference}</c>, <c>{party}</c>, <c>{item}</c>, <c>{kind}</c>, <c>{text}</c>.</summary>
+    /// <summary>Template of line texts: <c>{reference}</c>, <c>{party}</c>, <c>{item}</c>, <c>{kind}</c>,
+    /// <c>{text}</c>.</summary>
     public string LineText { get; init; } = "{text}";
 
     /// <summary>Reads the rows; a policy without a row has its shipped value.</summary>
@@ -51,7 +53,9 @@ public sealed record Policies
             SeparateDiscounts = Is("discounts", "separate"),
             DirectProduction = Is("production", "direct"),
             TaxRoundedByLine = Is("tax-rounding", "line"),
-            RoundingMode = Is("rounding-mode", "half-to-even") ? RoundingMode.HalfToEven : RoundingMode.HalfAwayFromZero,
+            RoundingMode = Is("rounding-mode", "half-to-even")
+                ? RoundingMode.HalfToEven
+                : RoundingMode.HalfAwayFromZero,
             DepositTax = Is("deposit-tax", "on"),
             LineText = values.GetValueOrDefault("line-text") ?? "{text}",
         };

@@ -9,8 +9,14 @@ namespace Assignum.Core.SetUps;
 /// <param name="Currency">Base currency, ISO 4217.</param>
 /// <param name="FiscalYearStart">Month and day as <c>MM-DD</c>; null is <c>01-01</c>.</param>
 /// <param name="TimeZone">IANA name; null is UTC.</param>
-public sealed record Entity(string Code, string Name, string Currency, bool TaxRegistered = true,
-    string? FiscalYearStart = null, string? TimeZone = null);
+public sealed record Entity(
+    string Code,
+    string Name,
+    string Currency,
+    bool TaxRegistered = true,
+    string? FiscalYearStart = null,
+    string? TimeZone = null
+);
 
 /// <summary>A stretch of days, both ends inclusive, that is open or closed for posting.</summary>
 public sealed record Period(DateOnly From, DateOnly To, bool Closed);
@@ -19,12 +25,20 @@ public sealed record Period(DateOnly From, DateOnly To, bool Closed);
 public sealed record PolicyRow(string Policy, string Value);
 
 /// <summary>Says which record of a connected system is which record of ours.</summary>
-public sealed record PairingRow(string Connection, string Record, string Theirs, string? Ours, string? State, string? Note);
+public sealed record PairingRow(
+    string Connection,
+    string Record,
+    string Theirs,
+    string? Ours,
+    string? State,
+    string? Note
+);
 
 /// <summary>
 /// Everything that one edition holds and the records beside it, as read from storage or a bundle; immutable.
 /// </summary>
-/// <remarks>The lists have no faults of form (see <see cref="SetUpRules"/>); weak choices in them are findings.</remarks>
+/// <remarks>The lists have no faults of form (see <see cref="SetUpRules"/>); weak choices in them are
+/// findings.</remarks>
 public sealed record SetUp
 {
     public required Entity Entity { get; init; }
@@ -35,8 +49,10 @@ public sealed record SetUp
     public IReadOnlyList<NumberBand> NumberBands { get; init; } = [];
     public IReadOnlyList<Account> Accounts { get; init; } = [];
 
-    /// <summary>Numbers that accounts bore before, with the number each has now; none of them is anybody's number today.</summary>
-    public IReadOnlyDictionary<string, string> FormerNumbers { get; init; } = System.Collections.Frozen.FrozenDictionary<string, string>.Empty;
+    /// <summary>Numbers that accounts bore before, with the number each has now; none of them is anybody's number
+    /// today.</summary>
+    public IReadOnlyDictionary<string, string> FormerNumbers { get; init; } =
+        System.Collections.Frozen.FrozenDictionary<string, string>.Empty;
     public IReadOnlyList<ReliefAccount> ReliefAccounts { get; init; } = [];
     public IReadOnlyList<LandingGroup> Groups { get; init; } = [];
     public IReadOnlyList<Item> Items { get; init; } = [];

@@ -6,9 +6,15 @@ namespace Assignum.Core.SetUps;
 public static class SetUpDefaults
 {
     /// <summary>No records, shipped ladders and policies, and the shipped borrowing.</summary>
-    public static SetUp Empty(Entity entity) => new()
-    {
-        Entity = entity,
-        Borrows = [.. Purposes.All.Where(p => p.ShippedBorrow is not null).Select(p => new Borrow(p.Name, p.ShippedBorrow!))],
-    };
+    public static SetUp Empty(Entity entity) =>
+        new()
+        {
+            Entity = entity,
+            Borrows =
+            [
+                .. Purposes
+                    .All.Where(p => p.ShippedBorrow is not null)
+                    .Select(p => new Borrow(p.Name, p.ShippedBorrow!)),
+            ],
+        };
 }

@@ -13,7 +13,9 @@ public sealed class TaxTable
     public TaxTable(IEnumerable<TaxCode> codes, IEnumerable<TaxRate> rates, IEnumerable<TaxMatrixCell> matrix)
     {
         this.codes = codes.ToFrozenDictionary(c => c.Code, StringComparer.Ordinal);
-        this.rates = rates.GroupBy(r => r.Code).ToFrozenDictionary(g => g.Key, g => g.OrderByDescending(r => r.From).ToArray(), StringComparer.Ordinal);
+        this.rates = rates
+            .GroupBy(r => r.Code)
+            .ToFrozenDictionary(g => g.Key, g => g.OrderByDescending(r => r.From).ToArray(), StringComparer.Ordinal);
         this.matrix = matrix.ToFrozenDictionary(c => (c.Standing, c.Category, c.Direction), c => c.Code);
     }
 
@@ -27,9 +29,11 @@ public sealed class TaxTable
     /// <summary>The rate in force on a day, or null when none has begun.</summary>
     public decimal? Rate(string code, DateOnly day)
     {
-        if (!rates.TryGetValue(code, out var dated)) return null;
+        if (!rates.TryGetValue(code, out var dated))
+            return null;
         foreach (var rate in dated)
-            if (rate.From <= day) return rate.Rate;
+            if (rate.From <= day)
+                return rate.Rate;
         return null;
     }
 }

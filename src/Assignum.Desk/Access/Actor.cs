@@ -5,10 +5,13 @@ public enum Role
 {
     /// <summary>Read, rehearse, explain, export.</summary>
     Viewer,
+
     /// <summary>Edit drafts and records, import, post.</summary>
     Preparer,
+
     /// <summary>Approve and publish, open and close periods.</summary>
     Reviewer,
+
     /// <summary>Users, keys, entities.</summary>
     Administrator,
 }
@@ -19,12 +22,14 @@ public enum Role
 public sealed record Actor(string Name, Role? Everywhere, IReadOnlyDictionary<string, Role> In)
 {
     /// <summary>Whether the actor holds at least this role in an entity.</summary>
-    public bool May(Role role, string entity) => Everywhere >= role || In.TryGetValue(entity, out var here) && here >= role;
+    public bool May(Role role, string entity) =>
+        Everywhere >= role || In.TryGetValue(entity, out var here) && here >= role;
 
     /// <summary>Whether the actor holds at least this role for all entities.</summary>
     public bool MayEverywhere(Role role) => Everywhere >= role;
 
-    /// <summary>The what-ifs that the actor works in, by entity; where there is none: in the draft. A negative one is a published edition that is looked at.</summary>
+    /// <summary>The what-ifs that the actor works in, by entity; where there is none: in the draft. A negative one is a
+    /// published edition that is looked at.</summary>
     public IReadOnlyDictionary<string, int> WorksIn { get; init; } = new Dictionary<string, int>();
 
     /// <summary>The same actor, working in the draft itself.</summary>

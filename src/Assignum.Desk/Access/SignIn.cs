@@ -25,15 +25,36 @@ public sealed class SignIn(DeskContext desk)
         var signIn = name.Trim().ToLowerInvariant();
         await using var db = await desk.Database.OpenAsync(stop);
         if (await AccessStore.RecentFailuresAsync(db, address, stop) >= AddressLimit)
-            return Outcome<UserRow>.No(Refusal.Forbidden, "throttled", "Too many wrong passwords came from here. Wait five minutes and try again.");
+            return Outcome<UserRow>.No(
+                Refusal.Forbidden,
+                "throttled",
+                "Too many wrong passwords came from here. Wait five minutes and try again."
+            );
         var user = password.Length > 1000 ? null : await AccessStore.UserAsync(db, signIn, stop);
-        var verdict = Hasher.VerifyHashedPassword(signIn, user?.PasswordHash ?? NobodysHash, password.Length > 1000 ? "" : password);
+        var verdict = Hasher.VerifyHashedPassword(
+            signIn,
+            user?.PasswordHash ?? NobodysHash,
+            password.Length > 1000 ? "" : password
+        );
         if (user is { LockedUntil: { } until } && until > DateTime.UtcNow)
-            return Outcome<UserRow>.No(Refusal.Forbidden, "locked", "Too many wrong passwords for this name. Wait a few minutes and try again.");
+            return Outcome<UserRow>.No(
+                Refusal.Forbidden,
+                "locked",
+                "Too many wrong passwords for this name. Wait a few minutes and try again."
+            );
         if (user is not { Active: true } || verdict == PasswordVerificationResult.Failed)
         {
             await AccessStore.FailedAsync(db, signIn, address, stop);
-            await EntityStore.AuditAsync(db, null, user?.SignIn ?? "unknown", "sign-in refused", address, null, null, stop);
+            await EntityStore.AuditAsync(
+                db,
+                null,
+                user?.SignIn ?? "unknown",
+                "sign-in refused",
+                address,
+                null,
+                null,
+                stop
+            );
             return Outcome<UserRow>.No(Refusal.Invalid, "wrong-sign-in", "The name or the password is wrong.");
         }
         await AccessStore.SucceededAsync(db, user.Id, stop);
@@ -45,16 +66,27 @@ public sealed class SignIn(DeskContext desk)
     public async Task<UserRow?> StillAsync(string signIn, Guid stamp, CancellationToken stop)
     {
         await using var db = await desk.Database.OpenAsync(stop);
-        return await AccessStore.UserAsync(db, signIn, stop) is { Active: true } user && user.Stamp == stamp ? user : null;
+        return await AccessStore.UserAsync(db, signIn, stop) is { Active: true } user && user.Stamp == stamp
+            ? user
+            : null;
     }
 
     /// <summary>The actor behind a key of the HTTP interface, or null.</summary>
     public async Task<Actor?> KeyAsync(string key, CancellationToken stop)
     {
-        if (key.Length is < 32 or > 500) return null;
+        if (key.Length is < 32 or > 500)
+            return null;
         await using var db = await desk.Database.OpenAsync(stop);
-        if (await AccessStore.KeyAsync(db, HashKey(key), stop) is not { } row || !Core.Words.TryParse<Role>(row.Role, out var role)) return null;
-        return new Actor("key " + row.Name, row.Entities is null ? role : null, row.Entities?.ToDictionary(e => e, _ => role) ?? []);
+        if (
+            await AccessStore.KeyAsync(db, HashKey(key), stop) is not { } row
+            || !Core.Words.TryParse<Role>(row.Role, out var role)
+        )
+            return null;
+        return new Actor(
+            "key " + row.Name,
+            row.Entities is null ? role : null,
+            row.Entities?.ToDictionary(e => e, _ => role) ?? []
+        );
     }
 
     /// <summary>What is stored of a key.</summary>
@@ -70,9 +102,12 @@ public sealed class SignIn(DeskContext desk)
         var named = new Dictionary<string, Role>(StringComparer.Ordinal);
         foreach (var row in user.Roles)
         {
-            if (!Core.Words.TryParse<Role>(row.Role, out var role)) continue;
-            if (row.Entity is null) everywhere = everywhere is { } e && e > role ? e : role;
-            else if (!named.TryGetValue(row.Entity, out var held) || held < role) named[row.Entity] = role;
+            if (!Core.Words.TryParse<Role>(row.Role, out var role))
+                continue;
+            if (row.Entity is null)
+                everywhere = everywhere is { } e && e > role ? e : role;
+            else if (!named.TryGetValue(row.Entity, out var held) || held < role)
+                named[row.Entity] = role;
         }
         return new Actor(user.SignIn, everywhere, named);
     }

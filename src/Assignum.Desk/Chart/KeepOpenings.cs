@@ -16,24 +16,48 @@ public sealed class KeepOpenings(DeskContext desk, Workbench bench)
         return await OpeningStore.ListAsync(db, state.Id, stop);
     }
 
-    /// <summary>Puts an opening of what is kept into the life cycle of whoever asks, as a document like any other: nothing is posted.</summary>
+    /// <summary>Puts an opening of what is kept into the life cycle of whoever asks, as a document like any other:
+    /// nothing is posted.</summary>
     /// <param name="day">The day it is of.</param>
-    public async Task<Outcome<WorkbenchRow>> RehearseAsync(Actor actor, string entity, DateOnly day, CancellationToken stop)
+    public async Task<Outcome<WorkbenchRow>> RehearseAsync(
+        Actor actor,
+        string entity,
+        DateOnly day,
+        CancellationToken stop
+    )
     {
         IReadOnlyList<OpeningRow> rows;
         await using (var db = await desk.Database.OpenAsync(stop))
         {
             var entered = await desk.EnterAsync(db, actor, entity, Role.Viewer, false, stop);
-            if (entered.Result is not { } state) return entered.Pass<WorkbenchRow>();
+            if (entered.Result is not { } state)
+                return entered.Pass<WorkbenchRow>();
             rows = await OpeningStore.ListAsync(db, state.Id, stop);
         }
-        if (rows.Count == 0) return Outcome<WorkbenchRow>.No(Refusal.Conflict, "no-openings", "No balances are kept: bring in a chart with a column of balances.");
+        if (rows.Count == 0)
+            return Outcome<WorkbenchRow>.No(
+                Refusal.Conflict,
+                "no-openings",
+                "No balances are kept: bring in a chart with a column of balances."
+            );
         var lines = new JsonArray();
-        foreach (var row in rows) lines.Add(new JsonObject { ["account"] = row.Account, [row.Amount >= 0 ? "debit" : "credit"] = Math.Abs(row.Amount) });
+        foreach (var row in rows)
+            lines.Add(
+                new JsonObject
+                {
+                    ["account"] = row.Account,
+                    [row.Amount >= 0 ? "debit" : "credit"] = Math.Abs(row.Amount),
+                }
+            );
         var text = new JsonObject
         {
-            ["source"] = "own", ["id"] = $"opening-{day:yyyyMMdd}", ["kind"] = "opening", ["date"] = day.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture),
-            ["reference"] = "opening", ["text"] = $"Balances of {rows[0].File}", ["lines"] = lines,
+            ["source"] = "own",
+            ["id"] = $"opening-{day:yyyyMMdd}",
+            ["kind"] = "opening",
+            ["date"] = day.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture),
+            ["reference"] = "opening",
+            ["text"] = $"Balances of {rows[0].File}",
+            ["lines"] = lines,
         }.ToJsonString();
         return await bench.ChangeAsync(actor, entity, null, now => [.. now.Documents, text], stop);
     }
@@ -44,10 +68,20 @@ public sealed class KeepOpenings(DeskContext desk, Workbench bench)
         await using var db = await desk.Database.OpenAsync(stop);
         await using var transaction = await db.BeginTransactionAsync(stop);
         var entered = await desk.EnterAsync(db, actor, entity, Role.Preparer, true, stop);
-        if (entered.Result is not { } state) return entered.Pass<int>();
+        if (entered.Result is not { } state)
+            return entered.Pass<int>();
         var rows = await OpeningStore.ListAsync(db, state.Id, stop);
         await OpeningStore.ForgetAsync(db, state.Id, null, stop);
-        await EntityStore.AuditAsync(db, state.Id, actor.Name, "opening amounts forgotten", state.Code, rows.Select(r => new { r.Account, r.Amount }), null, stop);
+        await EntityStore.AuditAsync(
+            db,
+            state.Id,
+            actor.Name,
+            "opening amounts forgotten",
+            state.Code,
+            rows.Select(r => new { r.Account, r.Amount }),
+            null,
+            stop
+        );
         await transaction.CommitAsync(stop);
         return rows.Count;
     }

@@ -23,12 +23,19 @@ public sealed class PostEvents(DeskContext desk)
 {
     /// <summary>Posts a batch in one transaction; a fault of one event does not touch the others.</summary>
     /// <param name="firstRow">Row of the first event, counting from 1.</param>
-    public async Task<Outcome<IReadOnlyList<PostedEvent>>> RunAsync(Actor actor, string entity, IReadOnlyList<ReadEvent> events, int firstRow, CancellationToken stop)
+    public async Task<Outcome<IReadOnlyList<PostedEvent>>> RunAsync(
+        Actor actor,
+        string entity,
+        IReadOnlyList<ReadEvent> events,
+        int firstRow,
+        CancellationToken stop
+    )
     {
         await using var db = await desk.Database.OpenAsync(stop);
         await using var transaction = await db.BeginTransactionAsync(stop);
         var entered = await desk.EnterAsync(db, actor, entity, Role.Preparer, false, stop);
-        if (entered.Result is not { } state) return entered.Pass<IReadOnlyList<PostedEvent>>();
+        if (entered.Result is not { } state)
+            return entered.Pass<IReadOnlyList<PostedEvent>>();
         var sound = events.Where(e => e.Faults.Count == 0).Select(e => e.Event).ToList();
         var others = await OtherEntities.LoadAsync(desk, db, actor, sound, stop);
         var books = new Dictionary<string, Book>();
@@ -37,22 +44,51 @@ public sealed class PostEvents(DeskContext desk)
             books[book.Code] = await Book.OpenAsync(db, book, stop);
         // Publishing holds the same row, so what is in force is read after it is held.
         state = (await EditionStore.StateAsync(db, entity, false, stop))!;
-        if (others.States.Count > 0) others = await OtherEntities.LoadAsync(desk, db, actor, sound, stop);
-        var run = new Run(desk, actor, state, books, await PostingDocuments.ForAsync(db, state.Id, sound, stop), others,
-            new JournalWriter(db, state.Id, actor.Name, TraceOf));
-        foreach (var kept in await JournalStore.KeptAsync(db, state.Id, [.. sound.Select(e => e.Source)], [.. sound.Select(e => e.Id)], stop))
+        if (others.States.Count > 0)
+            others = await OtherEntities.LoadAsync(desk, db, actor, sound, stop);
+        var run = new Run(
+            desk,
+            actor,
+            state,
+            books,
+            await PostingDocuments.ForAsync(db, state.Id, sound, stop),
+            others,
+            new JournalWriter(db, state.Id, actor.Name, TraceOf)
+        );
+        foreach (
+            var kept in await JournalStore.KeptAsync(
+                db,
+                state.Id,
+                [.. sound.Select(e => e.Source)],
+                [.. sound.Select(e => e.Id)],
+                stop
+            )
+        )
             run.Kept[(kept.Source, kept.ExternalId)] = kept;
 
         var answers = new List<PostedEvent>(events.Count);
-        foreach (var read in events) answers.Add(await run.PostAsync(read, firstRow + answers.Count, stop));
+        foreach (var read in events)
+            answers.Add(await run.PostAsync(read, firstRow + answers.Count, stop));
         if (answers.Any(a => a.Outcome is "posted" or "nothing"))
         {
             await run.Writer.WriteAsync(stop);
-            foreach (var book in books.Values) await book.CloseAsync(db, stop);
-            await EntityStore.AuditAsync(db, state.Id, actor.Name, "events posted", Subject(answers), null, new
-            {
-                posted = answers.Count(a => a.Outcome == "posted"), nothing = answers.Count(a => a.Outcome == "nothing"), refused = answers.Count(a => a.Outcome == "refused"),
-            }, stop);
+            foreach (var book in books.Values)
+                await book.CloseAsync(db, stop);
+            await EntityStore.AuditAsync(
+                db,
+                state.Id,
+                actor.Name,
+                "events posted",
+                Subject(answers),
+                null,
+                new
+                {
+                    posted = answers.Count(a => a.Outcome == "posted"),
+                    nothing = answers.Count(a => a.Outcome == "nothing"),
+                    refused = answers.Count(a => a.Outcome == "refused"),
+                },
+                stop
+            );
             await transaction.CommitAsync(stop);
             run.Writer.Committed();
         }
@@ -62,15 +98,24 @@ public sealed class PostEvents(DeskContext desk)
     private static string Subject(List<PostedEvent> answers)
     {
         var numbers = answers.Where(a => a is { Outcome: "posted" }).Select(a => a.Number).ToList();
-        return numbers.Count switch { 0 => "no entry", 1 => numbers[0]!, _ => $"{numbers[0]} to {numbers[^1]}" };
+        return numbers.Count switch
+        {
+            0 => "no entry",
+            1 => numbers[0]!,
+            _ => $"{numbers[0]} to {numbers[^1]}",
+        };
     }
 
     // Traces are shared objects of one compiled set-up and so of one entity: each is written and hashed once.
     private static TraceRow TraceOf(Trace trace)
     {
-        if (trace.Stored is TraceRow known) return known;
+        if (trace.Stored is TraceRow known)
+            return known;
         var json = TraceJson.Text(trace);
-        var row = new TraceRow(new Guid(SHA256.HashData(Encoding.UTF8.GetBytes(trace.Purpose + "|" + json)).AsSpan(0, 16)), json);
+        var row = new TraceRow(
+            new Guid(SHA256.HashData(Encoding.UTF8.GetBytes(trace.Purpose + "|" + json)).AsSpan(0, 16)),
+            json
+        );
         trace.Stored = row;
         return row;
     }
@@ -89,6 +134,7 @@ public sealed class PostEvents(DeskContext desk)
         }
 
         public long NextEvent() => nextEvent++;
+
         public long NextEntry() => nextEntry++;
 
         public (int Year, int Sequence) NextNumber(DateOnly date)
@@ -100,11 +146,26 @@ public sealed class PostEvents(DeskContext desk)
         }
 
         public Task CloseAsync(Npgsql.NpgsqlConnection db, CancellationToken stop) =>
-            JournalStore.AdvanceAsync(db, state.Id, nextEvent, nextEntry, touched.ToDictionary(y => y, y => years[y]), stop);
+            JournalStore.AdvanceAsync(
+                db,
+                state.Id,
+                nextEvent,
+                nextEntry,
+                touched.ToDictionary(y => y, y => years[y]),
+                stop
+            );
     }
 
     /// <summary>One batch on its way.</summary>
-    private sealed class Run(DeskContext desk, Actor actor, EntityState state, Dictionary<string, Book> books, PostingDocuments documents, OtherEntities others, JournalWriter writer)
+    private sealed class Run(
+        DeskContext desk,
+        Actor actor,
+        EntityState state,
+        Dictionary<string, Book> books,
+        PostingDocuments documents,
+        OtherEntities others,
+        JournalWriter writer
+    )
     {
         private readonly ViewSetUp view = new(desk);
         private readonly Dictionary<DateOnly, Outcome<SetUpView>> views = [];
@@ -116,19 +177,57 @@ public sealed class PostEvents(DeskContext desk)
         {
             var e = read.Event;
             var name = new EventName(e.Source, e.Id);
-            PostedEvent Answer(string outcome, string? number = null, IReadOnlyList<Fault>? errors = null) => new(name, row, outcome, number, errors ?? []);
-            if (read.Faults.Count > 0) return Answer("refused", null, read.Faults);
+            PostedEvent Answer(string outcome, string? number = null, IReadOnlyList<Fault>? errors = null) =>
+                new(name, row, outcome, number, errors ?? []);
+            if (read.Faults.Count > 0)
+                return Answer("refused", null, read.Faults);
             if (Kept.TryGetValue((e.Source, e.Id), out var kept))
-                return kept.Body == read.Canonical ? Answer("duplicate", kept.Number)
-                    : Answer("conflict", kept.Number, [new Fault("conflict", $"An event {e.Source}/{e.Id} with other content was posted before; send the change as a new event.", "id")]);
-            if (!views.TryGetValue(e.Date, out var set)) views[e.Date] = set = await view.OfAsync(state, null, e.Date == default ? DateOnly.MinValue : e.Date, stop);
-            if (set.Result is not { } setUp) return Answer("refused", null, e.Date == default ? [new Fault("bad-date", "The date is missing or wrong: send it as YYYY-MM-DD.", "date")] : set.Faults);
+                return kept.Body == read.Canonical
+                    ? Answer("duplicate", kept.Number)
+                    : Answer(
+                        "conflict",
+                        kept.Number,
+                        [
+                            new Fault(
+                                "conflict",
+                                $"An event {e.Source}/{e.Id} with other content was posted before; send the change "
+                                    + "as a new event.",
+                                "id"
+                            ),
+                        ]
+                    );
+            if (!views.TryGetValue(e.Date, out var set))
+                views[e.Date] = set = await view.OfAsync(
+                    state,
+                    null,
+                    e.Date == default ? DateOnly.MinValue : e.Date,
+                    stop
+                );
+            if (set.Result is not { } setUp)
+                return Answer(
+                    "refused",
+                    null,
+                    e.Date == default
+                        ? [new Fault("bad-date", "The date is missing or wrong: send it as YYYY-MM-DD.", "date")]
+                        : set.Faults
+                );
             if (e is { Kind: "intercompany-charge", Counterparty: { } other } && !actor.May(Role.Preparer, other))
-                return Answer("refused", null, [new Fault("role-needed", $"A charge posts in {other} too, and needs the role preparer there.", "counterparty")]);
+                return Answer(
+                    "refused",
+                    null,
+                    [
+                        new Fault(
+                            "role-needed",
+                            $"A charge posts in {other} too, and needs the role preparer there.",
+                            "counterparty"
+                        ),
+                    ]
+                );
 
             var result = new EntryBuilder(setUp.SetUp, others.On, documents).Build(e);
             var errors = Errors(e, result);
-            if (errors.Count > 0) return Answer("refused", null, errors);
+            if (errors.Count > 0)
+                return Answer("refused", null, errors);
             var number = Write(read, setUp, result);
             var outcome = result.Entry is null ? "nothing" : "posted";
             Kept[(e.Source, e.Id)] = new KeptEvent(e.Source, e.Id, read.Canonical, outcome, number);
@@ -139,12 +238,40 @@ public sealed class PostEvents(DeskContext desk)
         private static List<Fault> Errors(Core.Events.BusinessEvent e, EntryResult result)
         {
             var errors = result.Errors.ToList();
-            if (result.Entry is not { } entry) return errors;
-            foreach (var remark in entry.Remarks.Concat(entry.Mirror?.Entry.Remarks ?? []).Concat(entry.Reversal?.Remarks ?? []).Where(r => r.Severity == Severity.Error))
-                errors.Add(new Fault(remark.Code, remark.Message, remark.Line is { } n ? $"lines[{n}]" : "", remark.Purpose, remark.Account));
-            if (e.Kind is not ("hand-entry" or "opening")) return errors;
-            foreach (var remark in entry.Remarks.Where(r => r is { Severity: Severity.Warning, Line: not null } && string.IsNullOrWhiteSpace(e.Lines[r.Line!.Value].Because)))
-                errors.Add(new Fault("because-needed", $"{remark.Message} Say in 'because' why it is passed over.", $"lines[{remark.Line}].because", null, remark.Account));
+            if (result.Entry is not { } entry)
+                return errors;
+            foreach (
+                var remark in entry
+                    .Remarks.Concat(entry.Mirror?.Entry.Remarks ?? [])
+                    .Concat(entry.Reversal?.Remarks ?? [])
+                    .Where(r => r.Severity == Severity.Error)
+            )
+                errors.Add(
+                    new Fault(
+                        remark.Code,
+                        remark.Message,
+                        remark.Line is { } n ? $"lines[{n}]" : "",
+                        remark.Purpose,
+                        remark.Account
+                    )
+                );
+            if (e.Kind is not ("hand-entry" or "opening"))
+                return errors;
+            foreach (
+                var remark in entry.Remarks.Where(r =>
+                    r is { Severity: Severity.Warning, Line: not null }
+                    && string.IsNullOrWhiteSpace(e.Lines[r.Line!.Value].Because)
+                )
+            )
+                errors.Add(
+                    new Fault(
+                        "because-needed",
+                        $"{remark.Message} Say in 'because' why it is passed over.",
+                        $"lines[{remark.Line}].because",
+                        null,
+                        remark.Account
+                    )
+                );
             return errors;
         }
 
@@ -153,21 +280,72 @@ public sealed class PostEvents(DeskContext desk)
             var e = read.Event;
             var book = books[state.Code];
             var eventId = book.NextEvent();
-            writer.Add(new EventRow(eventId, e.Source, e.Id, e.Kind, e.Date, read.Canonical, result.Entry is null ? "nothing" : "posted", setUp.Edition!.Value), result.Moves);
-            if (result.Entry is not { } entry) return null;
+            writer.Add(
+                new EventRow(
+                    eventId,
+                    e.Source,
+                    e.Id,
+                    e.Kind,
+                    e.Date,
+                    read.Canonical,
+                    result.Entry is null ? "nothing" : "posted",
+                    setUp.Edition!.Value
+                ),
+                result.Moves
+            );
+            if (result.Entry is not { } entry)
+                return null;
             var number = Write(book, eventId, "entry", e, setUp.Edition.Value, entry);
-            if (entry.Reversal is { } reversal) Write(book, eventId, "reversal", e, setUp.Edition.Value, reversal);
-            if (entry.Mirror is { } mirror) Write(books[mirror.Entity], eventId, "mirror", e, others.States[mirror.Entity].InForce(e.Date)!.Number!.Value, mirror.Entry);
+            if (entry.Reversal is { } reversal)
+                Write(book, eventId, "reversal", e, setUp.Edition.Value, reversal);
+            if (entry.Mirror is { } mirror)
+                Write(
+                    books[mirror.Entity],
+                    eventId,
+                    "mirror",
+                    e,
+                    others.States[mirror.Entity].InForce(e.Date)!.Number!.Value,
+                    mirror.Entry
+                );
             documents.Note(entry);
             return number;
         }
 
-        private string Write(Book book, long eventId, string role, Core.Events.BusinessEvent e, int edition, JournalEntry entry)
+        private string Write(
+            Book book,
+            long eventId,
+            string role,
+            Core.Events.BusinessEvent e,
+            int edition,
+            JournalEntry entry
+        )
         {
             var (year, sequence) = book.NextNumber(entry.Date);
             var number = EntryNumber.Of(year, sequence);
-            var remarks = entry.Remarks.Count == 0 ? null : System.Text.Json.JsonSerializer.Serialize(entry.Remarks.Select(EntryDocument.RemarkOf), TraceJson.Settings);
-            writer.Add(new EntryToPost(book.State.Id, book.NextEntry(), number, year, sequence, state.Id, eventId, role, e.Kind, edition, e.Party, entry, remarks));
+            var remarks =
+                entry.Remarks.Count == 0
+                    ? null
+                    : System.Text.Json.JsonSerializer.Serialize(
+                        entry.Remarks.Select(EntryDocument.RemarkOf),
+                        TraceJson.Settings
+                    );
+            writer.Add(
+                new EntryToPost(
+                    book.State.Id,
+                    book.NextEntry(),
+                    number,
+                    year,
+                    sequence,
+                    state.Id,
+                    eventId,
+                    role,
+                    e.Kind,
+                    edition,
+                    e.Party,
+                    entry,
+                    remarks
+                )
+            );
             return number;
         }
     }

@@ -12,41 +12,124 @@ public sealed record StoredEntry(EntryHead Head, EntryDocument Document, string?
 public sealed class ReadJournal(DeskContext desk)
 {
     /// <summary>Entry heads, a page at a time.</summary>
-    public async Task<Outcome<IReadOnlyList<EntryHead>>> HeadsAsync(Actor actor, string entity, EntryQuery query, CancellationToken stop)
+    public async Task<Outcome<IReadOnlyList<EntryHead>>> HeadsAsync(
+        Actor actor,
+        string entity,
+        EntryQuery query,
+        CancellationToken stop
+    )
     {
         await using var db = await desk.Database.OpenAsync(stop);
         var entered = await desk.EnterAsync(db, actor, entity, Role.Viewer, false, stop);
-        if (entered.Result is not { } state) return entered.Pass<IReadOnlyList<EntryHead>>();
-        return new Outcome<IReadOnlyList<EntryHead>>(await JournalStore.EntriesAsync(db, state.Id, query, stop), null, []);
+        if (entered.Result is not { } state)
+            return entered.Pass<IReadOnlyList<EntryHead>>();
+        return new Outcome<IReadOnlyList<EntryHead>>(
+            await JournalStore.EntriesAsync(db, state.Id, query, stop),
+            null,
+            []
+        );
     }
 
     /// <summary>Whole entries, a page at a time, in four queries.</summary>
-    public async Task<Outcome<IReadOnlyList<StoredEntry>>> EntriesAsync(Actor actor, string entity, EntryQuery query, CancellationToken stop)
+    public async Task<Outcome<IReadOnlyList<StoredEntry>>> EntriesAsync(
+        Actor actor,
+        string entity,
+        EntryQuery query,
+        CancellationToken stop
+    )
     {
         await using var db = await desk.Database.OpenAsync(stop);
         var entered = await desk.EnterAsync(db, actor, entity, Role.Viewer, false, stop);
-        if (entered.Result is not { } state) return entered.Pass<IReadOnlyList<StoredEntry>>();
+        if (entered.Result is not { } state)
+            return entered.Pass<IReadOnlyList<StoredEntry>>();
         var heads = await JournalStore.EntriesAsync(db, state.Id, query, stop);
         var ids = heads.Select(h => h.Id).ToArray();
         var lines = await JournalStore.LinesAsync(db, state.Id, ids, stop);
         var taxes = await JournalStore.TaxesAsync(db, state.Id, ids, stop);
         var body = heads.Count == 1 ? await JournalStore.EventBodyAsync(db, state.Id, heads[0].Id, stop) : null;
-        return new Outcome<IReadOnlyList<StoredEntry>>([.. heads.Select(h => new StoredEntry(h, Document(h, lines[h.Id], taxes[h.Id]), body))], null, []);
+        return new Outcome<IReadOnlyList<StoredEntry>>(
+            [.. heads.Select(h => new StoredEntry(h, Document(h, lines[h.Id], taxes[h.Id]), body))],
+            null,
+            []
+        );
     }
 
-    /// <summary>Debits and credits by account, up to and with a day, each account in the class that it has on that day; null: all, with the classes of today.</summary>
-    public async Task<Outcome<IReadOnlyList<BalanceRow>>> BalancesAsync(Actor actor, string entity, DateOnly? at, CancellationToken stop)
+    /// <summary>Debits and credits by account, up to and with a day, each account in the class that it has on that day;
+    /// null: all, with the classes of today.</summary>
+    public async Task<Outcome<IReadOnlyList<BalanceRow>>> BalancesAsync(
+        Actor actor,
+        string entity,
+        DateOnly? at,
+        CancellationToken stop
+    )
     {
         await using var db = await desk.Database.OpenAsync(stop);
         var entered = await desk.EnterAsync(db, actor, entity, Role.Viewer, false, stop);
-        if (entered.Result is not { } state) return entered.Pass<IReadOnlyList<BalanceRow>>();
-        return new Outcome<IReadOnlyList<BalanceRow>>(await JournalStore.BalancesAsync(db, state.Id, at, state.DecidesOn(at ?? DateOnly.FromDateTime(DateTime.UtcNow)), stop), null, []);
+        if (entered.Result is not { } state)
+            return entered.Pass<IReadOnlyList<BalanceRow>>();
+        return new Outcome<IReadOnlyList<BalanceRow>>(
+            await JournalStore.BalancesAsync(
+                db,
+                state.Id,
+                at,
+                state.DecidesOn(at ?? DateOnly.FromDateTime(DateTime.UtcNow)),
+                stop
+            ),
+            null,
+            []
+        );
     }
 
-    private static EntryDocument Document(EntryHead head, IEnumerable<StoredLine> lines, IEnumerable<StoredTax> taxes) => new(
-        head.Number, new EventName(head.Source, head.ExternalId), head.Date, head.Edition, head.Currency, head.Rate, head.Reference,
-        [.. lines.Select(l => new LineDocument(l.Account, l.AccountNow == l.Account ? null : l.AccountNow, l.AccountName, l.Debit, l.Credit, l.CurrencyDebit, l.CurrencyCredit,
-            l.Purpose, l.Party, l.Item, l.TaxCode, l.Text, l.EventLine, TraceJson.Read(l.TraceJson)))],
-        [.. taxes.Select(t => new TaxDocument(t.Code, t.Base, t.Rate, t.Tax, t.DecidedBy, t.EntityBase, t.EntityTax, t.NonDeductible, t.Capital, t.BaseBox, t.TaxBox, t.ReverseBaseBox, t.ReverseTaxBox))],
-        head.RemarksJson is null ? [] : JsonSerializer.Deserialize<List<RemarkDocument>>(head.RemarksJson, TraceJson.Settings)!);
+    private static EntryDocument Document(
+        EntryHead head,
+        IEnumerable<StoredLine> lines,
+        IEnumerable<StoredTax> taxes
+    ) =>
+        new(
+            head.Number,
+            new EventName(head.Source, head.ExternalId),
+            head.Date,
+            head.Edition,
+            head.Currency,
+            head.Rate,
+            head.Reference,
+            [
+                .. lines.Select(l => new LineDocument(
+                    l.Account,
+                    l.AccountNow == l.Account ? null : l.AccountNow,
+                    l.AccountName,
+                    l.Debit,
+                    l.Credit,
+                    l.CurrencyDebit,
+                    l.CurrencyCredit,
+                    l.Purpose,
+                    l.Party,
+                    l.Item,
+                    l.TaxCode,
+                    l.Text,
+                    l.EventLine,
+                    TraceJson.Read(l.TraceJson)
+                )),
+            ],
+            [
+                .. taxes.Select(t => new TaxDocument(
+                    t.Code,
+                    t.Base,
+                    t.Rate,
+                    t.Tax,
+                    t.DecidedBy,
+                    t.EntityBase,
+                    t.EntityTax,
+                    t.NonDeductible,
+                    t.Capital,
+                    t.BaseBox,
+                    t.TaxBox,
+                    t.ReverseBaseBox,
+                    t.ReverseTaxBox
+                )),
+            ],
+            head.RemarksJson is null
+                ? []
+                : JsonSerializer.Deserialize<List<RemarkDocument>>(head.RemarksJson, TraceJson.Settings)!
+        );
 }

@@ -17,33 +17,72 @@ public sealed class Workbench(DeskContext desk, Rehearse rehearse)
     /// <summary>The documents kept, run in an edition (null: by each one's date).</summary>
     public async Task<Outcome<Bench>> RunAsync(Actor actor, string entity, string? edition, CancellationToken stop)
     {
-        var kept = await WithAsync(actor, entity, async (db, state) => await WorkbenchStore.LoadAsync(db, state.Id, actor.Name, stop), stop);
-        if (kept.Result is not { } bench) return kept.Pass<Bench>();
+        var kept = await WithAsync(
+            actor,
+            entity,
+            async (db, state) => await WorkbenchStore.LoadAsync(db, state.Id, actor.Name, stop),
+            stop
+        );
+        if (kept.Result is not { } bench)
+            return kept.Pass<Bench>();
         var events = bench.Documents.Select(EventReader.Parse).ToList();
         var run = await rehearse.RunAsync(actor, entity, events, edition, stop, inOrder: true);
-        return run.Result is { } steps ? new Bench(bench, steps, LifeCycle.Of(steps.Select(s => s.Result.Entry))) : run.Pass<Bench>();
+        return run.Result is { } steps
+            ? new Bench(bench, steps, LifeCycle.Of(steps.Select(s => s.Result.Entry)))
+            : run.Pass<Bench>();
     }
 
-    /// <summary>Changes the documents kept; refused when another window changed them since <paramref name="revision"/>.</summary>
-    public async Task<Outcome<WorkbenchRow>> ChangeAsync(Actor actor, string entity, long? revision, Func<WorkbenchRow, List<string>> change, CancellationToken stop)
+    /// <summary>Changes the documents kept; refused when another window changed them since <paramref
+    /// name="revision"/>.</summary>
+    public async Task<Outcome<WorkbenchRow>> ChangeAsync(
+        Actor actor,
+        string entity,
+        long? revision,
+        Func<WorkbenchRow, List<string>> change,
+        CancellationToken stop
+    )
     {
-        var outcome = await WithAsync(actor, entity, async (db, state) =>
-        {
-            var now = await WorkbenchStore.LoadAsync(db, state.Id, actor.Name, stop);
-            if (revision is { } seen && seen != now.Revision) return null;
-            var documents = change(now);
-            return documents.Count <= Most && await WorkbenchStore.SaveAsync(db, state.Id, actor.Name, documents, now.Revision, stop) ? now with { Documents = documents } : null;
-        }, stop);
+        var outcome = await WithAsync(
+            actor,
+            entity,
+            async (db, state) =>
+            {
+                var now = await WorkbenchStore.LoadAsync(db, state.Id, actor.Name, stop);
+                if (revision is { } seen && seen != now.Revision)
+                    return null;
+                var documents = change(now);
+                return
+                    documents.Count <= Most
+                    && await WorkbenchStore.SaveAsync(db, state.Id, actor.Name, documents, now.Revision, stop)
+                    ? now with
+                    {
+                        Documents = documents,
+                    }
+                    : null;
+            },
+            stop
+        );
         if (outcome.Refused is null && outcome.Result is null)
-            return Outcome<WorkbenchRow>.No(Refusal.Conflict, "changed-meanwhile", $"The life cycle was changed in another window, or would have more than {Most} documents. Look at it as it is now.");
+            return Outcome<WorkbenchRow>.No(
+                Refusal.Conflict,
+                "changed-meanwhile",
+                $"The life cycle was changed in another window, or would have more than {Most} documents. Look at it "
+                    + "as it is now."
+            );
         return outcome;
     }
 
-    private async Task<Outcome<WorkbenchRow>> WithAsync(Actor actor, string entity, Func<Npgsql.NpgsqlConnection, EntityState, Task<WorkbenchRow?>> what, CancellationToken stop)
+    private async Task<Outcome<WorkbenchRow>> WithAsync(
+        Actor actor,
+        string entity,
+        Func<Npgsql.NpgsqlConnection, EntityState, Task<WorkbenchRow?>> what,
+        CancellationToken stop
+    )
     {
         await using var db = await desk.Database.OpenAsync(stop);
         var entered = await desk.EnterAsync(db, actor, entity, Role.Viewer, false, stop);
-        if (entered.Result is not { } state) return entered.Pass<WorkbenchRow>();
+        if (entered.Result is not { } state)
+            return entered.Pass<WorkbenchRow>();
         return new Outcome<WorkbenchRow>(await what(db, state), null, []);
     }
 }

@@ -17,56 +17,144 @@ public sealed class EditSetUp(DeskContext desk)
 {
     /// <summary>Makes edits. Refused as a conflict, cell by cell, where somebody else changed what was seen.</summary>
     /// <param name="what">What is done, in words for the history: "tax rate added".</param>
-    public Task<Outcome<EditResult>> RunAsync(Actor actor, string entity, string what, string? reason, IReadOnlyList<RowChange> edits, CancellationToken stop) =>
-        MakeAsync(actor, entity, what, reason, (_, _) => edits, stop);
+    public Task<Outcome<EditResult>> RunAsync(
+        Actor actor,
+        string entity,
+        string what,
+        string? reason,
+        IReadOnlyList<RowChange> edits,
+        CancellationToken stop
+    ) => MakeAsync(actor, entity, what, reason, (_, _) => edits, stop);
 
-    /// <summary>Makes the edits that are worked out from what is there now; refused where working them out names a fault.</summary>
-    public Task<Outcome<EditResult>> MakeAsync(Actor actor, string entity, string what, string? reason, Func<SetUp, List<Fault>, IReadOnlyList<RowChange>> make, CancellationToken stop) =>
-        ChangeAsync(actor, entity, what, reason, (_, _, current) =>
-        {
-            var faults = new List<Fault>();
-            var edits = make(current, faults);
-            return Task.FromResult(faults.Count > 0 ? Outcome<IReadOnlyList<RowChange>>.No(faults.Any(f => f.Code == "changed-meanwhile") ? Refusal.Conflict : Refusal.Invalid, faults) : new Outcome<IReadOnlyList<RowChange>>(edits, null, []));
-        }, null, stop);
+    /// <summary>Makes the edits that are worked out from what is there now; refused where working them out names a
+    /// fault.</summary>
+    public Task<Outcome<EditResult>> MakeAsync(
+        Actor actor,
+        string entity,
+        string what,
+        string? reason,
+        Func<SetUp, List<Fault>, IReadOnlyList<RowChange>> make,
+        CancellationToken stop
+    ) =>
+        ChangeAsync(
+            actor,
+            entity,
+            what,
+            reason,
+            (_, _, current) =>
+            {
+                var faults = new List<Fault>();
+                var edits = make(current, faults);
+                return Task.FromResult(
+                    faults.Count > 0
+                        ? Outcome<IReadOnlyList<RowChange>>.No(
+                            faults.Any(f => f.Code == "changed-meanwhile") ? Refusal.Conflict : Refusal.Invalid,
+                            faults
+                        )
+                        : new Outcome<IReadOnlyList<RowChange>>(edits, null, [])
+                );
+            },
+            null,
+            stop
+        );
 
     /// <summary>
-    /// Undoes a change, while nothing has used it: its rows are as it left them, nothing posted or live refers to what it
+    /// Undoes a change, while nothing has used it: its rows are as it left them, nothing posted or live refers to what
+    /// it
     /// added, and the draft it was made in is not published. Undoing can be undone.
     /// </summary>
     public Task<Outcome<EditResult>> UndoAsync(Actor actor, string entity, long change, CancellationToken stop) =>
         ChangeAsync(actor, entity, "", null, (db, state, _) => TurnedAsync(db, state, change, stop), change, stop);
 
-    /// <summary>Makes the edits that are asked for while the entity is held, and whatever goes with them, in one transaction.</summary>
-    internal async Task<Outcome<EditResult>> ChangeAsync(Actor actor, string entity, string what, string? reason,
-        Func<NpgsqlConnection, EntityState, SetUp, Task<Outcome<IReadOnlyList<RowChange>>>> asked, long? undoes, CancellationToken stop, Func<NpgsqlConnection, EntityState, Task>? then = null)
+    /// <summary>Makes the edits that are asked for while the entity is held, and whatever goes with them, in one
+    /// transaction.</summary>
+    internal async Task<Outcome<EditResult>> ChangeAsync(
+        Actor actor,
+        string entity,
+        string what,
+        string? reason,
+        Func<NpgsqlConnection, EntityState, SetUp, Task<Outcome<IReadOnlyList<RowChange>>>> asked,
+        long? undoes,
+        CancellationToken stop,
+        Func<NpgsqlConnection, EntityState, Task>? then = null
+    )
     {
-        if (reason?.Length > 2000) return Outcome<EditResult>.No(Refusal.Invalid, "too-long", "The reason has more than 2000 characters.", "reason");
+        if (reason?.Length > 2000)
+            return Outcome<EditResult>.No(
+                Refusal.Invalid,
+                "too-long",
+                "The reason has more than 2000 characters.",
+                "reason"
+            );
         await using var db = await desk.Database.OpenAsync(stop);
         await using var transaction = await db.BeginTransactionAsync(stop);
         var entered = await desk.EnterAsync(db, actor, entity, Role.Preparer, true, stop);
-        if (entered.Result is not { } state) return entered.Pass<EditResult>();
+        if (entered.Result is not { } state)
+            return entered.Pass<EditResult>();
         var compiled = await SetUpWriter.CurrentAsync(desk, state, stop);
         var current = compiled.SetUp;
         var edits = await asked(db, state, current);
-        if (edits.Result is null) return edits.Pass<EditResult>();
-        // Who takes an account away, gives it another number or closes a period waits for postings that go on, and they for it.
-        if (edits.Result.Any(SetUpWriter.HoldsPostings)) await JournalStore.HoldAsync(db, state.Id, stop);
-        var uses = await SetUpWriter.UsesAsync(desk, db, state, edits.Result.Where(e => e.After is null).Select(e => e.Part), stop);
+        if (edits.Result is null)
+            return edits.Pass<EditResult>();
+        // Who takes an account away, gives it another number or closes a period waits for postings that go on, and they
+        // for it.
+        if (edits.Result.Any(SetUpWriter.HoldsPostings))
+            await JournalStore.HoldAsync(db, state.Id, stop);
+        var uses = await SetUpWriter.UsesAsync(
+            desk,
+            db,
+            state,
+            edits.Result.Where(e => e.After is null).Select(e => e.Part),
+            stop
+        );
         var plan = SetUpEdit.Plan(current, edits.Result, uses);
         foreach (var ((kind, from), to) in GroupRenaming.In(plan.Changes))
             if (await GroupStore.KnownAsync(db, state.Id, kind, to, stop))
-                plan = plan with { Changes = [], Faults = [.. plan.Faults, new FormFault(Parts.Groups.Name, 0, "code", "exists", $"{to} was the code of another group in an edition before this one: choose another for {from}.")] };
-        if (await SetUpWriter.RefusedAsync(db, state, actor, plan.Changes, stop) is { Count: > 0 } refused) plan = plan with { Changes = [], Faults = [.. plan.Faults, .. refused] };
-        // A person archives an account when all that names it names another; a file may, and an undoing puts back what was.
-        if (undoes is null && Archived(plan) is { Count: > 0 } held) plan = plan with { Changes = [], Faults = [.. plan.Faults, .. held] };
+                plan = plan with
+                {
+                    Changes = [],
+                    Faults =
+                    [
+                        .. plan.Faults,
+                        new FormFault(
+                            Parts.Groups.Name,
+                            0,
+                            "code",
+                            "exists",
+                            $"{to} was the code of another group in an edition before this one: choose another for "
+                                + $"{from}."
+                        ),
+                    ],
+                };
+        if (await SetUpWriter.RefusedAsync(db, state, actor, plan.Changes, stop) is { Count: > 0 } refused)
+            plan = plan with { Changes = [], Faults = [.. plan.Faults, .. refused] };
+        // A person archives an account when all that names it names another; a file may, and an undoing puts back what
+        // was.
+        if (undoes is null && Archived(plan) is { Count: > 0 } held)
+            plan = plan with { Changes = [], Faults = [.. plan.Faults, .. held] };
         if (plan.Faults.Count > 0)
-            return new Outcome<EditResult>(new EditResult(null, plan), plan.Faults.Any(f => f.Code == SetUpWriter.NotYours) ? Refusal.Forbidden : plan.Faults.Any(f => f.Code is "changed-meanwhile" or "exists") ? Refusal.Conflict : Refusal.Invalid,
-                [.. plan.Faults.Select(f => new Fault(f.Code, f.Message, f.Row > 0 ? $"{f.Part}[{f.Row}].{f.Column}" : f.Column))]);
-        if (plan.Changes.Count == 0 && then is null) return new EditResult(null, plan);
-        if (undoes is not null) what = "undone: " + (await ChangeStore.FindAsync(db, state.Id, undoes.Value, stop))!.What;
+            return new Outcome<EditResult>(
+                new EditResult(null, plan),
+                plan.Faults.Any(f => f.Code == SetUpWriter.NotYours) ? Refusal.Forbidden
+                    : plan.Faults.Any(f => f.Code is "changed-meanwhile" or "exists") ? Refusal.Conflict
+                    : Refusal.Invalid,
+                [
+                    .. plan.Faults.Select(f => new Fault(
+                        f.Code,
+                        f.Message,
+                        f.Row > 0 ? $"{f.Part}[{f.Row}].{f.Column}" : f.Column
+                    )),
+                ]
+            );
+        if (plan.Changes.Count == 0 && then is null)
+            return new EditResult(null, plan);
+        if (undoes is not null)
+            what = "undone: " + (await ChangeStore.FindAsync(db, state.Id, undoes.Value, stop))!.What;
         var id = await SetUpWriter.ApplyAsync(db, state, actor, plan.Changes, uses, what, reason, undoes, stop);
-        if (undoes is not null) await OpeningStore.ForgetAsync(db, state.Id, undoes, stop);
-        if (then is not null) await then(db, state);
+        if (undoes is not null)
+            await OpeningStore.ForgetAsync(db, state.Id, undoes, stop);
+        if (then is not null)
+            await then(db, state);
         await SetUpWriter.CommitAsync(desk, db, transaction, state, plan.Next, compiled, stop);
         return new EditResult(id, plan);
     }
@@ -74,19 +162,54 @@ public sealed class EditSetUp(DeskContext desk)
     private static List<FormFault> Archived(ImportPlan plan)
     {
         var faults = new List<FormFault>();
-        foreach (var change in plan.Changes.Where(c => c.Part == Parts.Accounts && (c.Kind == ChangeKind.Archived || c.Cells.Any(x => x is { Column: "kind", Before: not null, After: "heading" }))))
+        foreach (
+            var change in plan.Changes.Where(c =>
+                c.Part == Parts.Accounts
+                && (
+                    c.Kind == ChangeKind.Archived
+                    || c.Cells.Any(x => x is { Column: "kind", Before: not null, After: "heading" })
+                )
+            )
+        )
             if (ChartReferences.Holding(plan.Next, change.Key) is { Count: > 0 } references)
-                faults.Add(new FormFault(change.Part.Name, 0, change.Kind == ChangeKind.Archived ? "status" : "kind", "still-named", $"Account {change.Key} is named by {references.Count} other {(references.Count == 1 ? "row" : "rows")}, the first of them {references[0].What} ({references[0].Where}): put another account in its place first."));
+                faults.Add(
+                    new FormFault(
+                        change.Part.Name,
+                        0,
+                        change.Kind == ChangeKind.Archived ? "status" : "kind",
+                        "still-named",
+                        $"Account {change.Key} is named by {references.Count} other "
+                            + $"{(references.Count == 1 ? "row" : "rows")}, the first of them {references[0].What} "
+                            + $"({references[0].Where}): put another account in its place first."
+                    )
+                );
         return faults;
     }
 
-    private static async Task<Outcome<IReadOnlyList<RowChange>>> TurnedAsync(NpgsqlConnection db, EntityState state, long change, CancellationToken stop)
+    private static async Task<Outcome<IReadOnlyList<RowChange>>> TurnedAsync(
+        NpgsqlConnection db,
+        EntityState state,
+        long change,
+        CancellationToken stop
+    )
     {
-        static Outcome<IReadOnlyList<RowChange>> No(string code, string message) => Outcome<IReadOnlyList<RowChange>>.No(Refusal.Conflict, code, message);
-        if (await ChangeStore.FindAsync(db, state.Id, change, stop) is not { } head) return Outcome<IReadOnlyList<RowChange>>.No(Refusal.NotFound, "unknown-change", "There is no such change.");
-        if (head.UndoneBy is not null) return No("undone-already", "This change was undone already.");
-        if (head is { Draft: not null, DraftOpen: false }) return No("published", "This change is published: make the opposite change in a new draft instead.");
-        if (await ChangeStore.BuiltOnAsync(db, state.Id, change, stop) is { } later) return No("built-on", $"\u201c{later.What}\u201d by {later.Who} changed the same rows after it: undo that first.");
-        return new Outcome<IReadOnlyList<RowChange>>(SetUpEdit.Reverse(await ChangeStore.RowsAsync(db, state.Id, change, stop)), null, []);
+        static Outcome<IReadOnlyList<RowChange>> No(string code, string message) =>
+            Outcome<IReadOnlyList<RowChange>>.No(Refusal.Conflict, code, message);
+        if (await ChangeStore.FindAsync(db, state.Id, change, stop) is not { } head)
+            return Outcome<IReadOnlyList<RowChange>>.No(Refusal.NotFound, "unknown-change", "There is no such change.");
+        if (head.UndoneBy is not null)
+            return No("undone-already", "This change was undone already.");
+        if (head is { Draft: not null, DraftOpen: false })
+            return No("published", "This change is published: make the opposite change in a new draft instead.");
+        if (await ChangeStore.BuiltOnAsync(db, state.Id, change, stop) is { } later)
+            return No(
+                "built-on",
+                $"\u201c{later.What}\u201d by {later.Who} changed the same rows after it: undo that first."
+            );
+        return new Outcome<IReadOnlyList<RowChange>>(
+            SetUpEdit.Reverse(await ChangeStore.RowsAsync(db, state.Id, change, stop)),
+            null,
+            []
+        );
     }
 }

@@ -7,11 +7,22 @@ namespace Assignum.Desk.SetUps;
 public sealed class ReadChanges(DeskContext desk)
 {
     /// <summary>The newest changes first; of the draft that is open only, where asked for.</summary>
-    public async Task<Outcome<IReadOnlyList<ChangeHead>>> RunAsync(Actor actor, string entity, int limit, CancellationToken stop, bool ofDraft = false)
+    public async Task<Outcome<IReadOnlyList<ChangeHead>>> RunAsync(
+        Actor actor,
+        string entity,
+        int limit,
+        CancellationToken stop,
+        bool ofDraft = false
+    )
     {
         await using var db = await desk.Database.OpenAsync(stop);
         var entered = await desk.EnterAsync(db, actor, entity, Role.Viewer, false, stop);
-        if (entered.Result is not { } state) return entered.Pass<IReadOnlyList<ChangeHead>>();
-        return new Outcome<IReadOnlyList<ChangeHead>>(await ChangeStore.ListAsync(db, state.Id, ofDraft ? state.Draft?.Id ?? -1 : null, limit, stop), null, []);
+        if (entered.Result is not { } state)
+            return entered.Pass<IReadOnlyList<ChangeHead>>();
+        return new Outcome<IReadOnlyList<ChangeHead>>(
+            await ChangeStore.ListAsync(db, state.Id, ofDraft ? state.Draft?.Id ?? -1 : null, limit, stop),
+            null,
+            []
+        );
     }
 }

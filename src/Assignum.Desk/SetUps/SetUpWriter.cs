@@ -7,35 +7,66 @@ using Npgsql;
 
 namespace Assignum.Desk.SetUps;
 
-/// <summary>How a planned change of the draft and the records is stored: rows, what was changed, audit. Imports, edits and undoing all end here.</summary>
+/// <summary>How a planned change of the draft and the records is stored: rows, what was changed, audit. Imports, edits
+/// and undoing all end here.</summary>
 internal static class SetUpWriter
 {
-    /// <summary>The draft over the edition it is based on, or what a draft would be opened on; with the records. While the entity is held nobody can change it.</summary>
+    /// <summary>The draft over the edition it is based on, or what a draft would be opened on; with the records. While
+    /// the entity is held nobody can change it.</summary>
     public static Task<CompiledSetUp> CurrentAsync(DeskContext desk, EntityState state, CancellationToken stop) =>
         desk.Shelf.GetAsync(desk.Database, state, View(state).Number, state.Draft, stop);
 
     /// <summary>What the journal and the live edition refer to, of some parts and always of accounts.</summary>
-    public static async Task<Func<Part, string, bool>> UsesAsync(DeskContext desk, NpgsqlConnection db, EntityState state, IEnumerable<Part> parts, CancellationToken stop)
+    public static async Task<Func<Part, string, bool>> UsesAsync(
+        DeskContext desk,
+        NpgsqlConnection db,
+        EntityState state,
+        IEnumerable<Part> parts,
+        CancellationToken stop
+    )
     {
         var uses = new Dictionary<Part, HashSet<string>>();
         foreach (var part in parts.Append(Parts.Accounts).Distinct())
             uses[part] = [.. await EntityStore.JournalUsesAsync(db, state.Id, part.Name, stop)];
         uses[Parts.Accounts].UnionWith(await EntityStore.NamedElsewhereAsync(db, state.Id, state.Draft?.Id, stop));
         if (state.Latest is not null)
-            foreach (var (part, code) in SetUpImport.References((await desk.Shelf.GetAsync(desk.Database, state, state.Latest.Number!.Value, null, stop)).SetUp))
-                if (uses.TryGetValue(part, out var codes)) codes.Add(code);
+            foreach (
+                var (part, code) in SetUpImport.References(
+                    (await desk.Shelf.GetAsync(desk.Database, state, state.Latest.Number!.Value, null, stop)).SetUp
+                )
+            )
+                if (uses.TryGetValue(part, out var codes))
+                    codes.Add(code);
         return (part, code) => uses.TryGetValue(part, out var codes) && codes.Contains(code);
     }
 
-    /// <summary>Whether edits or files may touch what postings rest on while they go on: then no posting goes on meanwhile.</summary>
-    public static bool HoldsPostings(RowChange edit) => edit.Part == Parts.Periods || edit.Part == Parts.Accounts && (edit.After is null || Renumbering.Renumbers(edit) || TurnsKind(edit));
+    /// <summary>Whether edits or files may touch what postings rest on while they go on: then no posting goes on
+    /// meanwhile.</summary>
+    public static bool HoldsPostings(RowChange edit) =>
+        edit.Part == Parts.Periods
+        || edit.Part == Parts.Accounts && (edit.After is null || Renumbering.Renumbers(edit) || TurnsKind(edit));
 
-    /// <summary>Why changes cannot be, whoever's rows they are: periods are a reviewer's, and what an account was posted on as, it stays.</summary>
-    public static async Task<IReadOnlyList<FormFault>> RefusedAsync(NpgsqlConnection db, EntityState state, Actor actor, IReadOnlyList<RowChange> changes, CancellationToken stop)
+    /// <summary>Why changes cannot be, whoever's rows they are: periods are a reviewer's, and what an account was
+    /// posted on as, it stays.</summary>
+    public static async Task<IReadOnlyList<FormFault>> RefusedAsync(
+        NpgsqlConnection db,
+        EntityState state,
+        Actor actor,
+        IReadOnlyList<RowChange> changes,
+        CancellationToken stop
+    )
     {
         var faults = new List<FormFault>();
         if (changes.Any(c => c.Part == Parts.Periods) && !actor.May(Role.Reviewer, state.Code))
-            faults.Add(new FormFault(Parts.Periods.Name, 0, "status", NotYours, "Periods are opened and closed by a reviewer: ask one, or leave periods.csv out."));
+            faults.Add(
+                new FormFault(
+                    Parts.Periods.Name,
+                    0,
+                    "status",
+                    NotYours,
+                    "Periods are opened and closed by a reviewer: ask one, or leave periods.csv out."
+                )
+            );
         faults.AddRange(await KindsAsync(db, state, changes, stop));
         return faults;
     }
@@ -44,57 +75,161 @@ internal static class SetUpWriter
     public const string NotYours = "role-needed";
 
     /// <summary>Accounts that something is posted on and that would become headings, or the other way.</summary>
-    public static async Task<IReadOnlyList<FormFault>> KindsAsync(NpgsqlConnection db, EntityState state, IReadOnlyList<RowChange> changes, CancellationToken stop)
+    public static async Task<IReadOnlyList<FormFault>> KindsAsync(
+        NpgsqlConnection db,
+        EntityState state,
+        IReadOnlyList<RowChange> changes,
+        CancellationToken stop
+    )
     {
         var turned = changes.Where(TurnsKind).ToList();
-        if (turned.Count == 0) return [];
+        if (turned.Count == 0)
+            return [];
         var posted = await EntityStore.JournalUsesAsync(db, state.Id, Parts.Accounts.Name, stop);
         // What was posted is asked by the numbers before.
         var old = Renumbering.In(changes).ToDictionary(n => n.Value, n => n.Key, StringComparer.Ordinal);
-        return [.. turned.Where(c => posted.Contains(old.GetValueOrDefault(c.Key, c.Key))).Select(c => new FormFault(Parts.Accounts.Name, 0, "kind", "kind-fixed",
-            $"Account {c.Key} was posted on and stays a posting account: archive it, and make another account the heading."))];
+        return
+        [
+            .. turned
+                .Where(c => posted.Contains(old.GetValueOrDefault(c.Key, c.Key)))
+                .Select(c => new FormFault(
+                    Parts.Accounts.Name,
+                    0,
+                    "kind",
+                    "kind-fixed",
+                    $"Account {c.Key} was posted on and stays a posting account: archive it, and make another "
+                        + "account the heading."
+                )),
+        ];
     }
 
     private static readonly int Kind = Parts.Accounts.Columns.ToList().FindIndex(c => c.Name == "kind");
 
-    private static bool TurnsKind(RowChange change) => change.Part == Parts.Accounts && change is { Before: { } before, After: { } after } && before[Kind] != after[Kind];
+    private static bool TurnsKind(RowChange change) =>
+        change.Part == Parts.Accounts
+        && change is { Before: { } before, After: { } after }
+        && before[Kind] != after[Kind];
 
-    /// <summary>Stores a plan's changes in the caller's transaction, opening the draft where one is wanted; returns the change's number.</summary>
-    public static async Task<long> ApplyAsync(NpgsqlConnection db, EntityState state, Actor actor, IReadOnlyList<RowChange> changes, Func<Part, string, bool> inUse,
-        string what, string? reason, long? undoes, CancellationToken stop)
+    /// <summary>Stores a plan's changes in the caller's transaction, opening the draft where one is wanted; returns the
+    /// change's number.</summary>
+    public static async Task<long> ApplyAsync(
+        NpgsqlConnection db,
+        EntityState state,
+        Actor actor,
+        IReadOnlyList<RowChange> changes,
+        Func<Part, string, bool> inUse,
+        string what,
+        string? reason,
+        long? undoes,
+        CancellationToken stop
+    )
     {
-        // Whether something is used was asked by the numbers before; what follows a renumbering goes by the numbers after it.
-        var old = changes.Where(Renumbering.Renumbers).ToDictionary(c => Parts.Accounts.KeyOf(c.After!), c => c.Key, StringComparer.Ordinal);
+        // Whether something is used was asked by the numbers before; what follows a renumbering goes by the numbers
+        // after it.
+        var old = changes
+            .Where(Renumbering.Renumbers)
+            .ToDictionary(c => Parts.Accounts.KeyOf(c.After!), c => c.Key, StringComparer.Ordinal);
         var asked = inUse;
-        if (old.Count > 0) inUse = (part, key) => asked(part, part == Parts.Accounts ? old.GetValueOrDefault(key, key) : key);
+        if (old.Count > 0)
+            inUse = (part, key) => asked(part, part == Parts.Accounts ? old.GetValueOrDefault(key, key) : key);
         // Of accounts only the terms of those in use wait in the draft: a new one or a new name opens none.
-        var edition = changes.Any(c => c.Part.HeldBy == HeldBy.Edition && !Core.Groups.GroupRenaming.Renames(c) && (c.Part != Parts.Accounts
-            || c is { Before: not null, After: not null } && !Renumbering.Renumbers(c) && inUse(Parts.Accounts, c.Key) && c.Cells.Any(x => Parts.AccountColumnsHeld.Contains(x.Column))));
+        var edition = changes.Any(c =>
+            c.Part.HeldBy == HeldBy.Edition
+            && !Core.Groups.GroupRenaming.Renames(c)
+            && (
+                c.Part != Parts.Accounts
+                || c is { Before: not null, After: not null }
+                    && !Renumbering.Renumbers(c)
+                    && inUse(Parts.Accounts, c.Key)
+                    && c.Cells.Any(x => Parts.AccountColumnsHeld.Contains(x.Column))
+            )
+        );
         var draft = state.Draft ?? (edition ? await EditionStore.OpenDraftAsync(db, state, actor.Name, stop) : null);
-        var waits = await SetUpStore.ApplyAsync(db, state.Id, new EditionView(View(state).Number, draft?.Id), InForce(state), changes, number => inUse(Parts.Accounts, number), actor.Name, stop);
+        var waits = await SetUpStore.ApplyAsync(
+            db,
+            state.Id,
+            new EditionView(View(state).Number, draft?.Id),
+            InForce(state),
+            changes,
+            number => inUse(Parts.Accounts, number),
+            actor.Name,
+            stop
+        );
         edition |= waits && draft is not null;
-        if (Renumbering.In(changes) is { Count: > 0 } numbers) await WorkbenchStore.RewriteAsync(db, state.Id, document => EventAccounts.Renumber(document, numbers), stop);
+        if (Renumbering.In(changes) is { Count: > 0 } numbers)
+            await WorkbenchStore.RewriteAsync(
+                db,
+                state.Id,
+                document => EventAccounts.Renumber(document, numbers),
+                stop
+            );
         // Published editions are read anew only where what they are read with was changed.
-        await EditionStore.TouchAsync(db, state.Id, draft?.Id, stop, changes.Any(c => c.Part.HeldBy == HeldBy.Records || c.Part == Parts.Accounts || SetUpEdit.Rekeys(c)));
-        var id = await ChangeStore.KeepAsync(db, state.Id, actor.Name, what, reason, edition ? draft?.Id : null, changes, undoes, stop);
-        await EntityStore.AuditAsync(db, state.Id, actor.Name, what, edition ? EntityStore.DraftOf(state.Code, state.WorkedIn?.Id) : state.Code, null, new { change = id, reason, rows = Summary(changes) }, stop);
+        await EditionStore.TouchAsync(
+            db,
+            state.Id,
+            draft?.Id,
+            stop,
+            changes.Any(c => c.Part.HeldBy == HeldBy.Records || c.Part == Parts.Accounts || SetUpEdit.Rekeys(c))
+        );
+        var id = await ChangeStore.KeepAsync(
+            db,
+            state.Id,
+            actor.Name,
+            what,
+            reason,
+            edition ? draft?.Id : null,
+            changes,
+            undoes,
+            stop
+        );
+        await EntityStore.AuditAsync(
+            db,
+            state.Id,
+            actor.Name,
+            what,
+            edition ? EntityStore.DraftOf(state.Code, state.WorkedIn?.Id) : state.Code,
+            null,
+            new
+            {
+                change = id,
+                reason,
+                rows = Summary(changes),
+            },
+            stop
+        );
         return id;
     }
 
     /// <summary>Ends the transaction of a change and remembers what it made.</summary>
-    public static async Task CommitAsync(DeskContext desk, NpgsqlConnection db, NpgsqlTransaction transaction, EntityState before, SetUp next, CompiledSetUp from, CancellationToken stop)
+    public static async Task CommitAsync(
+        DeskContext desk,
+        NpgsqlConnection db,
+        NpgsqlTransaction transaction,
+        EntityState before,
+        SetUp next,
+        CompiledSetUp from,
+        CancellationToken stop
+    )
     {
         var after = (await EditionStore.StateAsync(db, before.Code, false, stop))!;
-        if (before.WorkedIn is { } whatIf) after = after with { WorkedIn = after.WhatIf(whatIf.Id) };
+        if (before.WorkedIn is { } whatIf)
+            after = after with { WorkedIn = after.WhatIf(whatIf.Id) };
         await transaction.CommitAsync(stop);
         desk.Shelf.Put(after, next, from);
     }
 
     /// <summary>Number of the edition in force today; null where nothing is published.</summary>
-    internal static int? InForce(EntityState state) => state.Latest is null ? null : state.DecidesOn(DateOnly.FromDateTime(DateTime.UtcNow));
+    internal static int? InForce(EntityState state) =>
+        state.Latest is null ? null : state.DecidesOn(DateOnly.FromDateTime(DateTime.UtcNow));
 
-    private static EditionView View(EntityState state) => new(state.Draft?.BasedOn ?? state.Latest?.Number ?? 0, state.Draft?.Id);
+    private static EditionView View(EntityState state) =>
+        new(state.Draft?.BasedOn ?? state.Latest?.Number ?? 0, state.Draft?.Id);
 
-    private static Dictionary<string, Dictionary<string, int>> Summary(IReadOnlyList<RowChange> changes) => changes.GroupBy(c => c.Part.Name)
-        .ToDictionary(g => g.Key, g => g.GroupBy(c => Core.Words.Of(c.Kind)).ToDictionary(k => k.Key, k => k.Count()));
+    private static Dictionary<string, Dictionary<string, int>> Summary(IReadOnlyList<RowChange> changes) =>
+        changes
+            .GroupBy(c => c.Part.Name)
+            .ToDictionary(
+                g => g.Key,
+                g => g.GroupBy(c => Core.Words.Of(c.Kind)).ToDictionary(k => k.Key, k => k.Count())
+            );
 }

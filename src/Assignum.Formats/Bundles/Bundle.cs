@@ -3,7 +3,8 @@ using Assignum.Core.SetUps;
 
 namespace Assignum.Formats.Bundles;
 
-/// <summary>The configuration bundle: a zip or a folder of CSV files, one a part, or a <see cref="Workbook"/>.</summary>
+/// <summary>The configuration bundle: a zip or a folder of CSV files, one a part, or a <see
+/// cref="Workbook"/>.</summary>
 public static class Bundle
 {
     /// <summary>Most bytes a bundle may unpack to.</summary>
@@ -15,7 +16,8 @@ public static class Bundle
     // The zip format cannot say less than 1980; a fixed time makes equal bundles equal bytes.
     private static readonly DateTimeOffset FixedTime = new(1980, 1, 1, 0, 0, 0, TimeSpan.Zero);
 
-    /// <summary>Reads a zip of CSV files, or a workbook, whichever it is. Anything wrong is named in <paramref name="faults"/>, never thrown.</summary>
+    /// <summary>Reads a zip of CSV files, or a workbook, whichever it is. Anything wrong is named in <paramref
+    /// name="faults"/>, never thrown.</summary>
     public static IReadOnlyList<Sheet> FromFile(Stream file, List<FormFault> faults)
     {
         var sheets = new List<Sheet>();
@@ -26,7 +28,15 @@ public static class Bundle
             isWorkbook = archive.GetEntry("xl/workbook.xml") is not null;
             if (archive.Entries.Count > MostFiles)
             {
-                faults.Add(new FormFault("", 0, "", "too-many-files", $"The bundle has {archive.Entries.Count} files; at most {MostFiles} are taken."));
+                faults.Add(
+                    new FormFault(
+                        "",
+                        0,
+                        "",
+                        "too-many-files",
+                        $"The bundle has {archive.Entries.Count} files; at most {MostFiles} are taken."
+                    )
+                );
                 return [];
             }
             // A zip says what it unpacks to and may lie: the bytes are counted as they come.
@@ -34,25 +44,45 @@ public static class Bundle
             foreach (var entry in archive.Entries.Where(e => e.Name.Length > 0))
             {
                 using var bytes = entry.Open();
-                if (isWorkbook) new CountedStream(bytes, budget).CopyTo(Stream.Null);
-                else Add(entry.Name, new CountedStream(bytes, budget), sheets, faults);
+                if (isWorkbook)
+                    new CountedStream(bytes, budget).CopyTo(Stream.Null);
+                else
+                    Add(entry.Name, new CountedStream(bytes, budget), sheets, faults);
             }
         }
         catch (InvalidDataException)
         {
-            faults.Add(new FormFault("", 0, "", "not-a-zip", "This is neither a zip archive nor a workbook (.xlsx), or it is damaged."));
+            faults.Add(
+                new FormFault(
+                    "",
+                    0,
+                    "",
+                    "not-a-zip",
+                    "This is neither a zip archive nor a workbook (.xlsx), or it is damaged."
+                )
+            );
         }
         catch (BundleTooLargeException)
         {
-            faults.Add(new FormFault("", 0, "", "too-large", $"The bundle unpacks to more than {LargestUnpacked >> 20} MB: nothing was read."));
+            faults.Add(
+                new FormFault(
+                    "",
+                    0,
+                    "",
+                    "too-large",
+                    $"The bundle unpacks to more than {LargestUnpacked >> 20} MB: nothing was read."
+                )
+            );
             return [];
         }
-        if (!isWorkbook) return sheets;
+        if (!isWorkbook)
+            return sheets;
         file.Position = 0;
         return Workbook.Read(file, faults);
     }
 
-    /// <summary>Whether an archive unpacks to no more than <see cref="LargestUnpacked"/>; its bytes are counted, not believed.</summary>
+    /// <summary>Whether an archive unpacks to no more than <see cref="LargestUnpacked"/>; its bytes are counted, not
+    /// believed.</summary>
     /// <exception cref="InvalidDataException">It is damaged.</exception>
     internal static bool Fits(ZipArchive archive)
     {
@@ -66,7 +96,10 @@ public static class Bundle
             }
             return true;
         }
-        catch (BundleTooLargeException) { return false; }
+        catch (BundleTooLargeException)
+        {
+            return false;
+        }
     }
 
     /// <summary>Reads every CSV file of a folder.</summary>
@@ -81,7 +114,8 @@ public static class Bundle
         return sheets;
     }
 
-    /// <summary>Writes a set-up as a zip: files in alphabetical order, fixed times, the same bytes every time.</summary>
+    /// <summary>Writes a set-up as a zip: files in alphabetical order, fixed times, the same bytes every
+    /// time.</summary>
     public static void ToZip(SetUp setUp, Stream to)
     {
         using var archive = new ZipArchive(to, ZipArchiveMode.Create, leaveOpen: true);
@@ -99,7 +133,16 @@ public static class Bundle
         var name = Path.GetFileNameWithoutExtension(fileName);
         if (!fileName.EndsWith(".csv", StringComparison.OrdinalIgnoreCase) || Parts.Find(name) is not { } part)
         {
-            faults.Add(new FormFault(Cut(fileName), 0, "", "unknown-file", $"'{Cut(fileName)}' is no file of a bundle; the files are {string.Join(", ", Parts.All.Select(p => p.Name + ".csv"))}."));
+            faults.Add(
+                new FormFault(
+                    Cut(fileName),
+                    0,
+                    "",
+                    "unknown-file",
+                    $"'{Cut(fileName)}' is no file of a bundle; the files are "
+                        + $"{string.Join(", ", Parts.All.Select(p => p.Name + ".csv"))}."
+                )
+            );
             return;
         }
         if (sheets.Any(s => s.Part == part))
@@ -107,7 +150,8 @@ public static class Bundle
             faults.Add(new FormFault(name, 0, "", "duplicate-file", $"{name}.csv is in the bundle twice."));
             return;
         }
-        if (CsvSheet.Read(part, bytes, faults) is { } sheet) sheets.Add(sheet);
+        if (CsvSheet.Read(part, bytes, faults) is { } sheet)
+            sheets.Add(sheet);
     }
 
     private static string Cut(string text) => text.Length > 60 ? text[..60] + "…" : text;
@@ -117,7 +161,8 @@ public static class Bundle
         public void Spend(int bytes)
         {
             left -= bytes;
-            if (left < 0) throw new BundleTooLargeException();
+            if (left < 0)
+                throw new BundleTooLargeException();
         }
     }
 
@@ -130,7 +175,11 @@ public static class Bundle
         public override bool CanSeek => false;
         public override bool CanWrite => false;
         public override long Length => throw new NotSupportedException();
-        public override long Position { get => throw new NotSupportedException(); set => throw new NotSupportedException(); }
+        public override long Position
+        {
+            get => throw new NotSupportedException();
+            set => throw new NotSupportedException();
+        }
 
         public override int Read(byte[] buffer, int offset, int count)
         {
@@ -140,8 +189,11 @@ public static class Bundle
         }
 
         public override void Flush() { }
+
         public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
+
         public override void SetLength(long value) => throw new NotSupportedException();
+
         public override void Write(byte[] buffer, int offset, int count) => throw new NotSupportedException();
     }
 }

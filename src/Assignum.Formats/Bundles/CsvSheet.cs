@@ -18,26 +18,45 @@ public static class CsvSheet
     /// <summary>Text that is not UTF-8 is an error, not a guess.</summary>
     public static readonly UTF8Encoding Utf8 = new(encoderShouldEmitUTF8Identifier: false, throwOnInvalidBytes: true);
 
-    /// <summary>Reads a part's file. Faults of form go to <paramref name="faults"/>; null when the file cannot be read at all.</summary>
+    /// <summary>Reads a part's file. Faults of form go to <paramref name="faults"/>; null when the file cannot be read
+    /// at all.</summary>
     public static Sheet? Read(Part part, Stream bytes, List<FormFault> faults)
     {
-        void Fault(int row, string column, string code, string message) => faults.Add(new FormFault(part.Name, row, column, code, message));
+        void Fault(int row, string column, string code, string message) =>
+            faults.Add(new FormFault(part.Name, row, column, code, message));
         var settings = new CsvConfiguration(CultureInfo.InvariantCulture)
         {
-            Delimiter = ",", Mode = CsvMode.RFC4180, BadDataFound = null, MaxFieldSize = LongestCell, LineBreakInQuotedFieldIsBadData = false,
-            AllowComments = false, TrimOptions = TrimOptions.None, IgnoreBlankLines = true, DetectDelimiter = false,
+            Delimiter = ",",
+            Mode = CsvMode.RFC4180,
+            BadDataFound = null,
+            MaxFieldSize = LongestCell,
+            LineBreakInQuotedFieldIsBadData = false,
+            AllowComments = false,
+            TrimOptions = TrimOptions.None,
+            IgnoreBlankLines = true,
+            DetectDelimiter = false,
         };
         using var text = new StreamReader(bytes, Utf8, detectEncodingFromByteOrderMarks: false, leaveOpen: true);
         using var parser = new CsvParser(text, settings);
         try
         {
-            if (!parser.Read()) { Fault(0, "", "empty-file", $"{part.Name}.csv is empty: its first line must name the columns."); return null; }
-            if (HeaderRow.Read(part, part.Name + ".csv", parser.Record!, faults) is not { } header) return null;
+            if (!parser.Read())
+            {
+                Fault(0, "", "empty-file", $"{part.Name}.csv is empty: its first line must name the columns.");
+                return null;
+            }
+            if (HeaderRow.Read(part, part.Name + ".csv", parser.Record!, faults) is not { } header)
+                return null;
             var rows = new List<(int, string?[])>();
             while (parser.Read())
             {
-                if (rows.Count == MostRows) { Fault(parser.RawRow, "", "too-many-rows", $"{part.Name}.csv has more than {MostRows} rows."); return null; }
-                if (header.Cells(parser.RawRow, parser.Count, i => parser[i], faults) is { } cells) rows.Add((parser.RawRow, cells));
+                if (rows.Count == MostRows)
+                {
+                    Fault(parser.RawRow, "", "too-many-rows", $"{part.Name}.csv has more than {MostRows} rows.");
+                    return null;
+                }
+                if (header.Cells(parser.RawRow, parser.Count, i => parser[i], faults) is { } cells)
+                    rows.Add((parser.RawRow, cells));
             }
             return new Sheet(part, header.Known, rows);
         }
@@ -47,7 +66,12 @@ public static class CsvSheet
         }
         catch (MaxFieldSizeException)
         {
-            Fault(parser.RawRow, "", "cell-too-long", $"A cell is longer than {LongestCell} characters, or a quotation mark is never closed.");
+            Fault(
+                parser.RawRow,
+                "",
+                "cell-too-long",
+                $"A cell is longer than {LongestCell} characters, or a quotation mark is never closed."
+            );
         }
         catch (CsvHelperException)
         {
@@ -65,7 +89,8 @@ public static class CsvSheet
         {
             for (var i = 0; i < row.Length; i++)
             {
-                if (i > 0) writer.Write(',');
+                if (i > 0)
+                    writer.Write(',');
                 WriteCell(writer, row[i]);
             }
             writer.Write('\n');
@@ -74,8 +99,13 @@ public static class CsvSheet
 
     private static void WriteCell(StreamWriter writer, string? cell)
     {
-        if (string.IsNullOrEmpty(cell)) return;
-        if (cell.AsSpan().IndexOfAny(",\"\r\n") < 0) { writer.Write(cell); return; }
+        if (string.IsNullOrEmpty(cell))
+            return;
+        if (cell.AsSpan().IndexOfAny(",\"\r\n") < 0)
+        {
+            writer.Write(cell);
+            return;
+        }
         writer.Write('"');
         writer.Write(cell.Replace("\"", "\"\"", StringComparison.Ordinal));
         writer.Write('"');

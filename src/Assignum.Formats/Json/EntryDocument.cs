@@ -12,30 +12,79 @@ public sealed record EventName(string Source, string Id);
 /// <summary>A rung that was tried, as it is written in JSON.</summary>
 /// <param name="Purpose">Named where the rung is of the purpose borrowed from.</param>
 /// <param name="Tripwire">True where the assignment found names a tripwire and so counts as a miss.</param>
-public sealed record TriedDocument(string Rung, IReadOnlyDictionary<string, string>? Key, string Outcome, string? Purpose, bool? Tripwire);
+public sealed record TriedDocument(
+    string Rung,
+    IReadOnlyDictionary<string, string>? Key,
+    string Outcome,
+    string? Purpose,
+    bool? Tripwire
+);
 
 /// <summary>The reasoning of a landing, as it is written in JSON and stored.</summary>
 /// <param name="Unneeded">Rungs below the one that decided.</param>
-public sealed record LandingDocument(string? Rung, IReadOnlyDictionary<string, string> Key, IReadOnlyList<TriedDocument> Tried,
-    IReadOnlyList<string>? Unneeded, string? BorrowedFrom, string? Note);
+public sealed record LandingDocument(
+    string? Rung,
+    IReadOnlyDictionary<string, string> Key,
+    IReadOnlyList<TriedDocument> Tried,
+    IReadOnlyList<string>? Unneeded,
+    string? BorrowedFrom,
+    string? Note
+);
 
 /// <summary>A line of an entry, as it is written in JSON.</summary>
 /// <param name="AccountNow">The account's number today, where it was renumbered since.</param>
-public sealed record LineDocument(string Account, string? AccountNow, string Name, decimal Debit, decimal Credit, decimal? CurrencyDebit, decimal? CurrencyCredit,
-    string? Purpose, string? Party, string? Item, string? TaxCode, string? Text, int? EventLine, LandingDocument Landing);
+public sealed record LineDocument(
+    string Account,
+    string? AccountNow,
+    string Name,
+    decimal Debit,
+    decimal Credit,
+    decimal? CurrencyDebit,
+    decimal? CurrencyCredit,
+    string? Purpose,
+    string? Party,
+    string? Item,
+    string? TaxCode,
+    string? Text,
+    int? EventLine,
+    LandingDocument Landing
+);
 
 /// <summary>A tax line of an entry, as it is written in JSON.</summary>
 /// <param name="Capital">Whether it is of the lines that land on capital accounts.</param>
-public sealed record TaxDocument(string Code, decimal Base, decimal Rate, decimal Tax, string DecidedBy, decimal EntityBase, decimal EntityTax, decimal NonDeductible,
-    bool Capital, string? BaseBox, string? TaxBox, string? ReverseBaseBox, string? ReverseTaxBox);
+public sealed record TaxDocument(
+    string Code,
+    decimal Base,
+    decimal Rate,
+    decimal Tax,
+    string DecidedBy,
+    decimal EntityBase,
+    decimal EntityTax,
+    decimal NonDeductible,
+    bool Capital,
+    string? BaseBox,
+    string? TaxBox,
+    string? ReverseBaseBox,
+    string? ReverseTaxBox
+);
 
 /// <summary>A remark of a guard, as it is written in JSON.</summary>
 public sealed record RemarkDocument(string Code, string Severity, string Message, string? Account, string? Purpose);
 
 /// <summary>An entry, rehearsed (number null) or stored, as it is written in JSON and shown on pages.</summary>
 /// <param name="Edition">Null for a draft.</param>
-public sealed record EntryDocument(string? Number, EventName Event, DateOnly Date, int? Edition, string Currency, decimal Rate, string? Reference,
-    IReadOnlyList<LineDocument> Lines, IReadOnlyList<TaxDocument> Tax, IReadOnlyList<RemarkDocument> Remarks)
+public sealed record EntryDocument(
+    string? Number,
+    EventName Event,
+    DateOnly Date,
+    int? Edition,
+    string Currency,
+    decimal Rate,
+    string? Reference,
+    IReadOnlyList<LineDocument> Lines,
+    IReadOnlyList<TaxDocument> Tax,
+    IReadOnlyList<RemarkDocument> Remarks
+)
 {
     /// <summary>The reversal that the event asked for.</summary>
     public EntryDocument? Reversal { get; init; }
@@ -44,19 +93,62 @@ public sealed record EntryDocument(string? Number, EventName Event, DateOnly Dat
     public MirrorDocument? Mirror { get; init; }
 
     /// <summary>Writes an entry of the core as JSON says it.</summary>
-    public static EntryDocument Of(JournalEntry entry, EventName source, int? edition, string? number = null) => new(
-        number, source, entry.Date, edition, entry.Currency, entry.Rate, entry.Reference,
-        [.. entry.Lines.Select(l => new LineDocument(l.Account, null, l.AccountRecord?.Name ?? "", l.Debit, l.Credit, l.CurrencyDebit, l.CurrencyCredit,
-            l.Purpose?.Name, l.Context.Party, l.Context.Item, l.TaxCode, l.Text, l.EventLine, TraceJson.Document(l.Landing)))],
-        [.. entry.Tax.Select(t => new TaxDocument(t.Code, t.Base, t.Rate, t.Tax, t.DecidedBy, t.EntityBase, t.EntityTax, t.NonDeductible, t.Capital, t.BaseBox, t.TaxBox, t.ReverseBaseBox, t.ReverseTaxBox))],
-        [.. entry.Remarks.Select(RemarkOf)])
-    {
-        Reversal = entry.Reversal is null ? null : Of(entry.Reversal, source, edition),
-        Mirror = entry.Mirror is null ? null : new MirrorDocument(entry.Mirror.Entity, Of(entry.Mirror.Entry, source, null)),
-    };
+    public static EntryDocument Of(JournalEntry entry, EventName source, int? edition, string? number = null) =>
+        new(
+            number,
+            source,
+            entry.Date,
+            edition,
+            entry.Currency,
+            entry.Rate,
+            entry.Reference,
+            [
+                .. entry.Lines.Select(l => new LineDocument(
+                    l.Account,
+                    null,
+                    l.AccountRecord?.Name ?? "",
+                    l.Debit,
+                    l.Credit,
+                    l.CurrencyDebit,
+                    l.CurrencyCredit,
+                    l.Purpose?.Name,
+                    l.Context.Party,
+                    l.Context.Item,
+                    l.TaxCode,
+                    l.Text,
+                    l.EventLine,
+                    TraceJson.Document(l.Landing)
+                )),
+            ],
+            [
+                .. entry.Tax.Select(t => new TaxDocument(
+                    t.Code,
+                    t.Base,
+                    t.Rate,
+                    t.Tax,
+                    t.DecidedBy,
+                    t.EntityBase,
+                    t.EntityTax,
+                    t.NonDeductible,
+                    t.Capital,
+                    t.BaseBox,
+                    t.TaxBox,
+                    t.ReverseBaseBox,
+                    t.ReverseTaxBox
+                )),
+            ],
+            [.. entry.Remarks.Select(RemarkOf)]
+        )
+        {
+            Reversal = entry.Reversal is null ? null : Of(entry.Reversal, source, edition),
+            Mirror = entry.Mirror is null
+                ? null
+                : new MirrorDocument(entry.Mirror.Entity, Of(entry.Mirror.Entry, source, null)),
+        };
 
     /// <summary>Writes a remark as JSON says it.</summary>
-    public static RemarkDocument RemarkOf(Remark remark) => new(remark.Code, Words.Of(remark.Severity), remark.Message, remark.Account, remark.Purpose);
+    public static RemarkDocument RemarkOf(Remark remark) =>
+        new(remark.Code, Words.Of(remark.Severity), remark.Message, remark.Account, remark.Purpose);
 }
 
 /// <summary>The entry of another entity.</summary>
@@ -65,20 +157,37 @@ public sealed record MirrorDocument(string Entity, EntryDocument Entry);
 /// <summary>Traces as JSON, and the settings that all JSON of the product is written with.</summary>
 public static class TraceJson
 {
-    /// <summary>Names in camel case, nulls written only where a fixed name asks for them, text not escaped beyond need.</summary>
+    /// <summary>Names in camel case, nulls written only where a fixed name asks for them, text not escaped beyond
+    /// need.</summary>
     public static readonly JsonSerializerOptions Settings = new(JsonSerializerDefaults.Web)
     {
         Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
         NumberHandling = JsonNumberHandling.Strict,
     };
 
-    private static readonly JsonSerializerOptions Compact = new(Settings) { DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull };
+    private static readonly JsonSerializerOptions Compact = new(Settings)
+    {
+        DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
+    };
 
     /// <summary>A trace as JSON says it. An assignment to a tripwire above the default is a miss.</summary>
-    public static LandingDocument Document(Trace trace) => new(trace.Rung, Key(trace.Key)!,
-        [.. trace.Tried.Select(t => new TriedDocument(t.Rung, t.Key.Count == 0 ? null : Key(t.Key), t.Outcome == TryOutcome.Tripwire ? "miss" : Words.Of(t.Outcome), t.Purpose,
-            t.Outcome == TryOutcome.Tripwire ? true : null))],
-        trace.Unneeded.Count == 0 ? null : trace.Unneeded, trace.BorrowedFrom, trace.Note);
+    public static LandingDocument Document(Trace trace) =>
+        new(
+            trace.Rung,
+            Key(trace.Key)!,
+            [
+                .. trace.Tried.Select(t => new TriedDocument(
+                    t.Rung,
+                    t.Key.Count == 0 ? null : Key(t.Key),
+                    t.Outcome == TryOutcome.Tripwire ? "miss" : Words.Of(t.Outcome),
+                    t.Purpose,
+                    t.Outcome == TryOutcome.Tripwire ? true : null
+                )),
+            ],
+            trace.Unneeded.Count == 0 ? null : trace.Unneeded,
+            trace.BorrowedFrom,
+            trace.Note
+        );
 
     /// <summary>The text that is stored of a trace.</summary>
     public static string Text(Trace trace) => JsonSerializer.Serialize(Document(trace), Compact);
@@ -86,5 +195,6 @@ public static class TraceJson
     /// <summary>Reads a stored trace.</summary>
     public static LandingDocument Read(string text) => JsonSerializer.Deserialize<LandingDocument>(text, Settings)!;
 
-    private static Dictionary<string, string> Key(IReadOnlyList<KeyPart> key) => key.ToDictionary(p => Words.Of(p.Dimension), p => p.Value);
+    private static Dictionary<string, string> Key(IReadOnlyList<KeyPart> key) =>
+        key.ToDictionary(p => Words.Of(p.Dimension), p => p.Value);
 }

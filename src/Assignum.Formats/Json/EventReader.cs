@@ -6,10 +6,12 @@ using Assignum.Core.Events;
 namespace Assignum.Formats.Json;
 
 /// <summary>An event as it was sent: the parsed event, or what is wrong with its form.</summary>
-/// <param name="Canonical">The JSON with its properties sorted and numbers plain: equal for events that are equal as parsed JSON.</param>
+/// <param name="Canonical">The JSON with its properties sorted and numbers plain: equal for events that are equal as
+/// parsed JSON.</param>
 public sealed record ReadEvent(BusinessEvent Event, IReadOnlyList<Fault> Faults, string Canonical);
 
-/// <summary>Reads the JSON of events by the table of <see cref="EventFields"/>. Money is read as decimal, never as binary floating point.</summary>
+/// <summary>Reads the JSON of events by the table of <see cref="EventFields"/>. Money is read as decimal, never as
+/// binary floating point.</summary>
 public static class EventReader
 {
     /// <summary>Most lines, charges or settlements one event may have.</summary>
@@ -31,13 +33,27 @@ public static class EventReader
         foreach (var property in json.EnumerateObject())
             switch (property.Name)
             {
-                case "source": source.Source = Text(property.Value, "source", 100, faults) ?? ""; break;
-                case "id": source.Id = Text(property.Value, "id", 200, faults) ?? ""; break;
-                case "kind": source.Kind = Text(property.Value, "kind", 100, faults) ?? ""; break;
-                case "lines": source.Lines = List(property.Value, "lines", EventFields.OfLine, faults); break;
-                case "charges": source.Charges = List(property.Value, "charges", EventFields.OfCharge, faults); break;
-                case "settles": source.Settles = List(property.Value, "settles", EventFields.OfSettlement, faults); break;
-                default: Field(source, property, "", EventFields.OfEvent, faults); break;
+                case "source":
+                    source.Source = Text(property.Value, "source", 100, faults) ?? "";
+                    break;
+                case "id":
+                    source.Id = Text(property.Value, "id", 200, faults) ?? "";
+                    break;
+                case "kind":
+                    source.Kind = Text(property.Value, "kind", 100, faults) ?? "";
+                    break;
+                case "lines":
+                    source.Lines = List(property.Value, "lines", EventFields.OfLine, faults);
+                    break;
+                case "charges":
+                    source.Charges = List(property.Value, "charges", EventFields.OfCharge, faults);
+                    break;
+                case "settles":
+                    source.Settles = List(property.Value, "settles", EventFields.OfSettlement, faults);
+                    break;
+                default:
+                    Field(source, property, "", EventFields.OfEvent, faults);
+                    break;
             }
         foreach (var (name, value) in new[] { ("source", source.Source), ("id", source.Id), ("kind", source.Kind) })
             if (value.Length == 0 && !faults.Any(f => f.Path == name))
@@ -53,58 +69,111 @@ public static class EventReader
             using var json = JsonDocument.Parse(text, Options);
             return Read(json.RootElement);
         }
-        catch (JsonException) { return new ReadEvent(new BusinessEvent(), [new Fault("bad-json", "This is no valid JSON.")], ""); }
+        catch (JsonException)
+        {
+            return new ReadEvent(new BusinessEvent(), [new Fault("bad-json", "This is no valid JSON.")], "");
+        }
     }
 
-    private static List<T> List<T>(JsonElement json, string name, IReadOnlyList<EventField<T>> fields, List<Fault> faults) where T : new()
+    private static List<T> List<T>(
+        JsonElement json,
+        string name,
+        IReadOnlyList<EventField<T>> fields,
+        List<Fault> faults
+    )
+        where T : new()
     {
         var list = new List<T>();
-        if (json.ValueKind == JsonValueKind.Null) return list;
-        if (json.ValueKind != JsonValueKind.Array) { faults.Add(new Fault("wrong-type", $"'{name}' is a JSON array.", name)); return list; }
-        if (json.GetArrayLength() > MostLines) { faults.Add(new Fault("too-many", $"'{name}' has {json.GetArrayLength()} entries; at most {MostLines} are taken.", name)); return list; }
+        if (json.ValueKind == JsonValueKind.Null)
+            return list;
+        if (json.ValueKind != JsonValueKind.Array)
+        {
+            faults.Add(new Fault("wrong-type", $"'{name}' is a JSON array.", name));
+            return list;
+        }
+        if (json.GetArrayLength() > MostLines)
+        {
+            faults.Add(
+                new Fault(
+                    "too-many",
+                    $"'{name}' has {json.GetArrayLength()} entries; at most {MostLines} are taken.",
+                    name
+                )
+            );
+            return list;
+        }
         foreach (var element in json.EnumerateArray())
         {
             var path = $"{name}[{list.Count}].";
             var entry = new T();
-            if (element.ValueKind != JsonValueKind.Object) faults.Add(new Fault("wrong-type", $"{path[..^1]} is a JSON object.", path[..^1]));
-            else foreach (var property in element.EnumerateObject()) Field(entry, property, path, fields, faults);
+            if (element.ValueKind != JsonValueKind.Object)
+                faults.Add(new Fault("wrong-type", $"{path[..^1]} is a JSON object.", path[..^1]));
+            else
+                foreach (var property in element.EnumerateObject())
+                    Field(entry, property, path, fields, faults);
             list.Add(entry);
         }
         return list;
     }
 
-    private static void Field<T>(T target, JsonProperty property, string prefix, IReadOnlyList<EventField<T>> fields, List<Fault> faults)
+    private static void Field<T>(
+        T target,
+        JsonProperty property,
+        string prefix,
+        IReadOnlyList<EventField<T>> fields,
+        List<Fault> faults
+    )
     {
         var path = prefix + property.Name;
         EventField<T>? field = null;
         foreach (var candidate in fields)
-            if (property.NameEquals(candidate.Name)) { field = candidate; break; }
+            if (property.NameEquals(candidate.Name))
+            {
+                field = candidate;
+                break;
+            }
         if (field is null)
         {
-            faults.Add(new Fault("unknown-field", $"'{Cut(path)}' is no field here; did you mean '{Nearest.To(property.Name, fields.Select(f => f.Name))}'?", Cut(path)));
+            faults.Add(
+                new Fault(
+                    "unknown-field",
+                    $"'{Cut(path)}' is no field here; did you mean "
+                        + $"'{Nearest.To(property.Name, fields.Select(f => f.Name))}'?",
+                    Cut(path)
+                )
+            );
             return;
         }
-        if (property.Value.ValueKind == JsonValueKind.Null) return;
-        if (Value(property.Value, field.Type, path, faults) is { } value) field.Set(target, value);
+        if (property.Value.ValueKind == JsonValueKind.Null)
+            return;
+        if (Value(property.Value, field.Type, path, faults) is { } value)
+            field.Set(target, value);
     }
 
     private static object? Value(JsonElement json, FieldType type, string path, List<Fault> faults)
     {
         switch (type)
         {
-            case FieldType.Amount or FieldType.Price or FieldType.Quantity or FieldType.Rate or FieldType.Percent or FieldType.Share:
+            case FieldType.Amount
+            or FieldType.Price
+            or FieldType.Quantity
+            or FieldType.Rate
+            or FieldType.Percent
+            or FieldType.Share:
                 return Number(json, path, faults);
             case FieldType.Date:
                 return Date(json, path, faults);
             case FieldType.Flag:
-                if (json.ValueKind is JsonValueKind.True or JsonValueKind.False) return json.GetBoolean();
+                if (json.ValueKind is JsonValueKind.True or JsonValueKind.False)
+                    return json.GetBoolean();
                 faults.Add(new Fault("wrong-type", $"'{path}' is true or false.", path));
                 return null;
             case FieldType.Dimensions:
                 return Dimensions(json, path, faults);
             case FieldType.Transit:
                 var transit = Text(json, path, LongestText, faults);
-                if (transit is null or "in" or "out") return transit;
+                if (transit is null or "in" or "out")
+                    return transit;
                 faults.Add(new Fault("unknown-word", $"'{path}' is 'in' or 'out'.", path));
                 return null;
             default:
@@ -115,21 +184,52 @@ public static class EventReader
 
     private static string? Text(JsonElement json, string path, int longest, List<Fault> faults)
     {
-        if (json.ValueKind != JsonValueKind.String) { faults.Add(new Fault("wrong-type", $"'{path}' is a text in quotation marks.", path)); return null; }
+        if (json.ValueKind != JsonValueKind.String)
+        {
+            faults.Add(new Fault("wrong-type", $"'{path}' is a text in quotation marks.", path));
+            return null;
+        }
         string text;
-        try { text = json.GetString()!; }
-        catch (InvalidOperationException) { faults.Add(new Fault("bad-character", $"'{path}' holds half a character (an unpaired surrogate).", path)); return null; }
-        if (text.Length > longest) { faults.Add(new Fault("too-long", $"'{path}' has {text.Length} characters; at most {longest} are taken.", path)); return null; }
-        if (text.Contains('\0')) { faults.Add(new Fault("bad-character", $"'{path}' holds a zero character.", path)); return null; }
+        try
+        {
+            text = json.GetString()!;
+        }
+        catch (InvalidOperationException)
+        {
+            faults.Add(new Fault("bad-character", $"'{path}' holds half a character (an unpaired surrogate).", path));
+            return null;
+        }
+        if (text.Length > longest)
+        {
+            faults.Add(
+                new Fault("too-long", $"'{path}' has {text.Length} characters; at most {longest} are taken.", path)
+            );
+            return null;
+        }
+        if (text.Contains('\0'))
+        {
+            faults.Add(new Fault("bad-character", $"'{path}' holds a zero character.", path));
+            return null;
+        }
         return text;
     }
 
     private static object? Number(JsonElement json, string path, List<Fault> faults)
     {
-        if (json.ValueKind != JsonValueKind.Number) { faults.Add(new Fault("wrong-type", $"'{path}' is a number, without quotation marks.", path)); return null; }
+        if (json.ValueKind != JsonValueKind.Number)
+        {
+            faults.Add(new Fault("wrong-type", $"'{path}' is a number, without quotation marks.", path));
+            return null;
+        }
         if (!json.TryGetDecimal(out var number) || Math.Abs(number) > EventFields.LargestAmount || number.Scale > 12)
         {
-            faults.Add(new Fault("too-large", $"'{path}' has too many digits: at most 12 before the point and 12 after it are taken.", path));
+            faults.Add(
+                new Fault(
+                    "too-large",
+                    $"'{path}' has too many digits: at most 12 before the point and 12 after it are taken.",
+                    path
+                )
+            );
             return null;
         }
         return number;
@@ -137,19 +237,34 @@ public static class EventReader
 
     private static object? Date(JsonElement json, string path, List<Fault> faults)
     {
-        if (json.ValueKind == JsonValueKind.String && json.GetRawText() is { Length: 12 } raw
-            && DateOnly.TryParseExact(raw.AsSpan(1, 10), "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var date)
-            && date.Year is >= 1900 and <= 2200) return date;
+        if (
+            json.ValueKind == JsonValueKind.String
+            && json.GetRawText() is { Length: 12 } raw
+            && DateOnly.TryParseExact(
+                raw.AsSpan(1, 10),
+                "yyyy-MM-dd",
+                CultureInfo.InvariantCulture,
+                DateTimeStyles.None,
+                out var date
+            )
+            && date.Year is >= 1900 and <= 2200
+        )
+            return date;
         faults.Add(new Fault("bad-date", $"'{path}' is no date between 1900 and 2200: send it as YYYY-MM-DD.", path));
         return null;
     }
 
     private static Dictionary<string, string>? Dimensions(JsonElement json, string path, List<Fault> faults)
     {
-        if (json.ValueKind != JsonValueKind.Object) { faults.Add(new Fault("wrong-type", $"'{path}' is a JSON object of texts.", path)); return null; }
+        if (json.ValueKind != JsonValueKind.Object)
+        {
+            faults.Add(new Fault("wrong-type", $"'{path}' is a JSON object of texts.", path));
+            return null;
+        }
         var values = new Dictionary<string, string>(StringComparer.Ordinal);
         foreach (var property in json.EnumerateObject())
-            if (Text(property.Value, $"{path}.{property.Name}", 100, faults) is { } text) values[property.Name] = text;
+            if (Text(property.Value, $"{path}.{property.Name}", 100, faults) is { } text)
+                values[property.Name] = text;
         return values;
     }
 

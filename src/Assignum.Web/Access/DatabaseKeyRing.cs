@@ -6,12 +6,14 @@ using Microsoft.Extensions.Options;
 
 namespace Assignum.Web.Access;
 
-/// <summary>Keeps the keys that protect cookies in the database, so that all processes share them and a restart keeps sessions.</summary>
+/// <summary>Keeps the keys that protect cookies in the database, so that all processes share them and a restart keeps
+/// sessions.</summary>
 internal sealed class DatabaseKeyRing(Database database) : IConfigureOptions<KeyManagementOptions>, IXmlRepository
 {
     public void Configure(KeyManagementOptions options) => options.XmlRepository = this;
 
-    public IReadOnlyCollection<XElement> GetAllElements() => [.. AccessStore.ProtectionKeys(database).Select(xml => XElement.Parse(xml))];
+    public IReadOnlyCollection<XElement> GetAllElements() =>
+        [.. AccessStore.ProtectionKeys(database).Select(xml => XElement.Parse(xml))];
 
     public void StoreElement(XElement element, string friendlyName) =>
         AccessStore.StoreProtectionKey(database, friendlyName, element.ToString(SaveOptions.DisableFormatting));

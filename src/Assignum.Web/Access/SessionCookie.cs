@@ -6,7 +6,8 @@ using Microsoft.AspNetCore.Authentication.Cookies;
 
 namespace Assignum.Web.Access;
 
-/// <summary>The session of a signed-in person: a protected cookie that names the user and is checked on every request.</summary>
+/// <summary>The session of a signed-in person: a protected cookie that names the user and is checked on every
+/// request.</summary>
 internal static class SessionCookie
 {
     private const string Stamp = "stamp";
@@ -31,17 +32,27 @@ internal static class SessionCookie
                 context.Response.Headers["HX-Redirect"] = context.RedirectUri;
                 context.Response.StatusCode = 401;
             }
-            else context.Response.Redirect(context.RedirectUri);
+            else
+                context.Response.Redirect(context.RedirectUri);
             return Task.CompletedTask;
         };
     }
 
     /// <summary>Begins a session.</summary>
-    public static Task SignInAsync(HttpContext http, UserRow user) => http.SignInAsync(CookieAuthenticationDefaults.AuthenticationScheme,
-        new ClaimsPrincipal(new ClaimsIdentity([new Claim(ClaimTypes.Name, user.SignIn), new Claim(Stamp, user.Stamp.ToString())], CookieAuthenticationDefaults.AuthenticationScheme)));
+    public static Task SignInAsync(HttpContext http, UserRow user) =>
+        http.SignInAsync(
+            CookieAuthenticationDefaults.AuthenticationScheme,
+            new ClaimsPrincipal(
+                new ClaimsIdentity(
+                    [new Claim(ClaimTypes.Name, user.SignIn), new Claim(Stamp, user.Stamp.ToString())],
+                    CookieAuthenticationDefaults.AuthenticationScheme
+                )
+            )
+        );
 
     /// <summary>Ends the session.</summary>
-    public static Task SignOutAsync(HttpContext http) => http.SignOutAsync(CookieAuthenticationDefaults.AuthenticationScheme);
+    public static Task SignOutAsync(HttpContext http) =>
+        http.SignOutAsync(CookieAuthenticationDefaults.AuthenticationScheme);
 
     /// <summary>Who acts in this request.</summary>
     public static Actor Actor(this HttpContext http) => (Actor)http.Items[typeof(Actor)]!;
@@ -52,16 +63,28 @@ internal static class SessionCookie
     /// <summary>Works in a what-if of an entity from here on; null: in the draft.</summary>
     public static void WorkIn(this HttpContext http, string entity, int? whatIf)
     {
-        if (whatIf is null) http.Response.Cookies.Delete(WorksIn + entity);
-        else http.Response.Cookies.Append(WorksIn + entity, whatIf.Value.ToString(System.Globalization.CultureInfo.InvariantCulture),
-            new CookieOptions { HttpOnly = true, SameSite = SameSiteMode.Lax, Secure = http.Request.IsHttps, IsEssential = true });
+        if (whatIf is null)
+            http.Response.Cookies.Delete(WorksIn + entity);
+        else
+            http.Response.Cookies.Append(
+                WorksIn + entity,
+                whatIf.Value.ToString(System.Globalization.CultureInfo.InvariantCulture),
+                new CookieOptions
+                {
+                    HttpOnly = true,
+                    SameSite = SameSiteMode.Lax,
+                    Secure = http.Request.IsHttps,
+                    IsEssential = true,
+                }
+            );
     }
 
     private static Dictionary<string, int> WorkedIn(HttpRequest request)
     {
         var chosen = new Dictionary<string, int>(StringComparer.Ordinal);
         foreach (var (name, value) in request.Cookies)
-            if (name.StartsWith(WorksIn, StringComparison.Ordinal) && int.TryParse(value, out var id)) chosen[name[WorksIn.Length..]] = id;
+            if (name.StartsWith(WorksIn, StringComparison.Ordinal) && int.TryParse(value, out var id))
+                chosen[name[WorksIn.Length..]] = id;
         return chosen;
     }
 
@@ -71,15 +94,22 @@ internal static class SessionCookie
     private static async Task ValidateAsync(CookieValidatePrincipalContext context)
     {
         var name = context.Principal?.Identity?.Name;
-        var still = name is not null && Guid.TryParse(context.Principal!.FindFirstValue(Stamp), out var stamp)
-            ? await context.HttpContext.RequestServices.GetRequiredService<SignIn>().StillAsync(name, stamp, context.HttpContext.RequestAborted) : null;
+        var still =
+            name is not null && Guid.TryParse(context.Principal!.FindFirstValue(Stamp), out var stamp)
+                ? await context
+                    .HttpContext.RequestServices.GetRequiredService<SignIn>()
+                    .StillAsync(name, stamp, context.HttpContext.RequestAborted)
+                : null;
         if (still is null)
         {
             context.RejectPrincipal();
             await SignOutAsync(context.HttpContext);
             return;
         }
-        context.HttpContext.Items[typeof(Actor)] = SignIn.ActorOf(still) with { WorksIn = WorkedIn(context.HttpContext.Request) };
+        context.HttpContext.Items[typeof(Actor)] = SignIn.ActorOf(still) with
+        {
+            WorksIn = WorkedIn(context.HttpContext.Request),
+        };
         context.HttpContext.Items["person"] = still.Name;
     }
 }

@@ -1,6 +1,7 @@
 namespace Assignum.Web.Api;
 
-/// <summary>Answers on their way to a client that may not read them yet: written to a temporary file, sent from it as fast as they are taken.</summary>
+/// <summary>Answers on their way to a client that may not read them yet: written to a temporary file, sent from it as
+/// fast as they are taken.</summary>
 /// <remarks>
 /// Many clients send all of a body before they read the answer. Were the answers held back in memory it would grow with
 /// the body; were the server to wait for the client, each would wait for the other for ever.
@@ -8,11 +9,17 @@ namespace Assignum.Web.Api;
 internal sealed class AnswerSpool : IAsyncDisposable
 {
     // The temporary file that .NET makes is readable by its owner only.
-    private readonly FileStream file = new(Path.GetTempFileName(), new FileStreamOptions
-    {
-        Mode = FileMode.Open, Access = FileAccess.ReadWrite, Share = FileShare.None, BufferSize = 0,
-        Options = FileOptions.DeleteOnClose | FileOptions.Asynchronous,
-    });
+    private readonly FileStream file = new(
+        Path.GetTempFileName(),
+        new FileStreamOptions
+        {
+            Mode = FileMode.Open,
+            Access = FileAccess.ReadWrite,
+            Share = FileShare.None,
+            BufferSize = 0,
+            Options = FileOptions.DeleteOnClose | FileOptions.Asynchronous,
+        }
+    );
     private readonly SemaphoreSlim news = new(0);
     private long written;
     private volatile bool complete;
@@ -36,13 +43,14 @@ internal sealed class AnswerSpool : IAsyncDisposable
     public async Task SendAsync(Stream to, CancellationToken stop)
     {
         var chunk = new byte[1 << 16];
-        for (var sent = 0L; ;)
+        for (var sent = 0L; ; )
         {
             // Read before the length, so that nothing written between the two is lost.
             var last = complete;
             if (sent == Interlocked.Read(ref written))
             {
-                if (last) return;
+                if (last)
+                    return;
                 await news.WaitAsync(stop);
                 continue;
             }

@@ -8,7 +8,9 @@ namespace Assignum.Web.Api;
 internal static class ApiJson
 {
     /// <summary>As <see cref="Configure"/>, leaving nulls out.</summary>
-    public static readonly JsonSerializerOptions WithoutNulls = Make(o => o.DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull);
+    public static readonly JsonSerializerOptions WithoutNulls = Make(o =>
+        o.DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull
+    );
 
     public static void Configure(JsonSerializerOptions options)
     {

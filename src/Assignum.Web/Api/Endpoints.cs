@@ -13,7 +13,8 @@ using Microsoft.OpenApi;
 
 namespace Assignum.Web.Api;
 
-/// <summary>The HTTP interface, version 1. Every call binds, calls a task and answers; rules live in the tasks.</summary>
+/// <summary>The HTTP interface, version 1. Every call binds, calls a task and answers; rules live in the
+/// tasks.</summary>
 internal static class Endpoints
 {
     private const int PageSize = 500;
@@ -22,8 +23,11 @@ internal static class Endpoints
     {
         app.MapGet("/healthz", () => Results.Text("alive")).AllowAnonymous();
         app.MapGet("/readyz", async (Database database, StartProgress progress, HttpContext http) =>
-            progress.Ready && await database.AnswersAsync(http.RequestAborted) ? Results.Text("ready")
-                : Results.Text(progress.Ready ? "the database does not answer" : progress.Doing, statusCode: 503)).AllowAnonymous();
+                progress.Ready && await database.AnswersAsync(http.RequestAborted)
+                    ? Results.Text("ready")
+                    : Results.Text(progress.Ready ? "the database does not answer" : progress.Doing, statusCode: 503)
+            )
+            .AllowAnonymous();
     }
 
     public static void MapApi(this WebApplication app)
@@ -32,201 +36,504 @@ internal static class Endpoints
         api.MapGet("/entities", ListEntitiesAsync).WithSummary("The entities this key may see");
         api.MapPost("/entities", CreateEntityAsync).WithSummary("Create an entity");
         var entity = api.MapGroup("/entities/{entity}");
-        entity.MapGet("/bundle", ExportAsync).WithSummary("The configuration bundle: a zip, or a workbook where Accept asks for one");
-        entity.MapPost("/bundle", ImportAsync).WithSummary("Preview a bundle, or apply it to the draft and the records").TakesBody("application/zip", Workbook.MediaType);
-        entity.MapGet("/changes", ChangesAsync).WithSummary("What was changed in the draft and the records, newest first");
+        entity
+            .MapGet("/bundle", ExportAsync)
+            .WithSummary("The configuration bundle: a zip, or a workbook where Accept asks for one");
+        entity
+            .MapPost("/bundle", ImportAsync)
+            .WithSummary("Preview a bundle, or apply it to the draft and the records")
+            .TakesBody("application/zip", Workbook.MediaType);
+        entity
+            .MapGet("/changes", ChangesAsync)
+            .WithSummary("What was changed in the draft and the records, newest first");
         entity.MapPost("/changes/{change}/undo", UndoAsync).WithSummary("Undo a change while nothing has used it");
-        entity.MapPost("/editions/approve", ApproveAsync).WithSummary("Approve the draft as it is: {\"revision\": 7}, which /editions gives");
+        entity
+            .MapPost("/editions/approve", ApproveAsync)
+            .WithSummary("Approve the draft as it is: {\"revision\": 7}, which /editions gives");
         entity.MapGet("/editions", EditionsAsync).WithSummary("The editions, the draft and the what-ifs");
         entity.MapPost("/editions/publish", PublishAsync).WithSummary("Make the draft live from a day on");
-        entity.MapPost("/rehearsals", RehearseAsync).WithSummary("Run events through an edition without posting").TakesBody("application/json");
-        entity.MapPost("/events", PostAsync).WithSummary("Post one event, an array, or NDJSON").TakesBody("application/json", "application/x-ndjson");
+        entity
+            .MapPost("/rehearsals", RehearseAsync)
+            .WithSummary("Run events through an edition without posting")
+            .TakesBody("application/json");
+        entity
+            .MapPost("/events", PostAsync)
+            .WithSummary("Post one event, an array, or NDJSON")
+            .TakesBody("application/json", "application/x-ndjson");
         entity.MapGet("/entries", EntriesAsync).WithSummary("Posted entries");
         entity.MapGet("/trial-balance", TrialBalanceAsync).WithSummary("Debits, credits and balance of every account");
         entity.MapGet("/explain", ExplainAsync).WithSummary("The trace of one landing without an event");
-        entity.MapGet("/coverage", CoverageAsync).WithSummary("How every combination of records is decided, purpose by purpose, exactly");
-        api.Map("/{**rest}", () => ApiProblem.Result(404, "Not found", [new Fault("unknown-call", "There is no such call; /openapi/v1.json lists them.")])).ExcludeFromDescription();
+        entity
+            .MapGet("/coverage", CoverageAsync)
+            .WithSummary("How every combination of records is decided, purpose by purpose, exactly");
+        api.Map("/{**rest}", () =>
+                ApiProblem.Result(
+                    404,
+                    "Not found",
+                    [new Fault("unknown-call", "There is no such call; /openapi/v1.json lists them.")]
+                )
+            )
+            .ExcludeFromDescription();
     }
 
     // Says in the description what a body is; unlike Accepts it turns nobody away for a missing content type.
-    private static void TakesBody(this RouteHandlerBuilder call, params string[] types) => call.AddOpenApiOperationTransformer((operation, _, _) =>
-    {
-        operation.RequestBody = new OpenApiRequestBody { Required = true, Content = types.ToDictionary(t => t, _ => new OpenApiMediaType()) };
-        return Task.CompletedTask;
-    });
+    private static void TakesBody(this RouteHandlerBuilder call, params string[] types) =>
+        call.AddOpenApiOperationTransformer(
+            (operation, _, _) =>
+            {
+                operation.RequestBody = new OpenApiRequestBody
+                {
+                    Required = true,
+                    Content = types.ToDictionary(t => t, _ => new OpenApiMediaType()),
+                };
+                return Task.CompletedTask;
+            }
+        );
 
     private static async Task<IResult> ListEntitiesAsync(HttpContext http, DeskContext desk)
     {
         var rows = await desk.EntitiesAsync(http.Actor(), http.RequestAborted);
-        return Results.Json(rows.Select(r => new { r.Code, r.Name, r.Currency }));
+        return Results.Json(
+            rows.Select(r => new
+            {
+                r.Code,
+                r.Name,
+                r.Currency,
+            })
+        );
     }
 
     private static async Task<IResult> CreateEntityAsync(HttpContext http, CreateEntity create)
     {
         var (body, problem) = await SmallJsonAsync<NewEntity>(http);
-        if (problem is not null) return problem;
+        if (problem is not null)
+            return problem;
         var made = await create.RunAsync(http.Actor(), body?.Code, body?.Name, body?.Currency, http.RequestAborted);
-        return made.Result is { } row ? Results.Json(new { row.Code, row.Name, row.Currency }, statusCode: 201) : ApiProblem.Of(made);
+        return made.Result is { } row
+            ? Results.Json(
+                new
+                {
+                    row.Code,
+                    row.Name,
+                    row.Currency,
+                },
+                statusCode: 201
+            )
+            : ApiProblem.Of(made);
     }
 
-    private static async Task<IResult> ExportAsync(HttpContext http, string entity, string? edition, ViewSetUp view, DeskContext desk)
+    private static async Task<IResult> ExportAsync(
+        HttpContext http,
+        string entity,
+        string? edition,
+        ViewSetUp view,
+        DeskContext desk
+    )
     {
         var set = await view.RunAsync(http.Actor(), entity, edition, null, http.RequestAborted);
-        if (set.Result is not { } found) return ApiProblem.Of(set);
+        if (set.Result is not { } found)
+            return ApiProblem.Of(set);
         var file = new MemoryStream();
-        var asBook = http.Request.Headers.Accept.ToString() is var accept && (accept.Contains("spreadsheetml", StringComparison.OrdinalIgnoreCase) || accept.Contains("xlsx", StringComparison.OrdinalIgnoreCase));
+        var asBook =
+            http.Request.Headers.Accept.ToString() is var accept
+            && (
+                accept.Contains("spreadsheetml", StringComparison.OrdinalIgnoreCase)
+                || accept.Contains("xlsx", StringComparison.OrdinalIgnoreCase)
+            );
         if (asBook && Workbook.TooLong(found.SetUp.SetUp) is { } part)
-            return ApiProblem.Result(406, "Too long for a workbook", [new Fault("too-many-rows", $"{part.Name} has more rows than a sheet can hold: take the zip.")]);
-        if (asBook) Workbook.Write(found.SetUp.SetUp, file); else Bundle.ToZip(found.SetUp.SetUp, file);
+            return ApiProblem.Result(
+                406,
+                "Too long for a workbook",
+                [new Fault("too-many-rows", $"{part.Name} has more rows than a sheet can hold: take the zip.")]
+            );
+        if (asBook)
+            Workbook.Write(found.SetUp.SetUp, file);
+        else
+            Bundle.ToZip(found.SetUp.SetUp, file);
         http.Response.Headers.ETag = $"\"{ImportBundle.StateOf(found.Entity)}\"";
         await TakenBundles.TakenOutAsync(desk, found.Entity, found.SetUp.SetUp, http.Actor().Name, http.RequestAborted);
-        return asBook ? Results.File(file.ToArray(), Workbook.MediaType, $"{entity}.xlsx") : Results.File(file.ToArray(), "application/zip", $"{entity}.zip");
+        return asBook
+            ? Results.File(file.ToArray(), Workbook.MediaType, $"{entity}.xlsx")
+            : Results.File(file.ToArray(), "application/zip", $"{entity}.zip");
     }
 
     private static async Task<IResult> ChangesAsync(HttpContext http, string entity, int? limit, ReadChanges changes)
     {
-        var outcome = await changes.RunAsync(http.Actor(), entity, Math.Clamp(limit ?? PageSize, 1, PageSize), http.RequestAborted);
+        var outcome = await changes.RunAsync(
+            http.Actor(),
+            entity,
+            Math.Clamp(limit ?? PageSize, 1, PageSize),
+            http.RequestAborted
+        );
         return outcome.Result is { } rows ? Results.Json(rows) : ApiProblem.Of(outcome);
     }
 
     private static async Task<IResult> UndoAsync(HttpContext http, string entity, long change, EditSetUp edit)
     {
         var undone = await edit.UndoAsync(http.Actor(), entity, change, http.RequestAborted);
-        return undone.Refused is null ? Results.Json(new { change = undone.Result!.Id, rows = undone.Result.Plan.Changes.Count }) : ApiProblem.Of(undone);
+        return undone.Refused is null
+            ? Results.Json(new { change = undone.Result!.Id, rows = undone.Result.Plan.Changes.Count })
+            : ApiProblem.Of(undone);
     }
 
-    private static async Task<IResult> ImportAsync(HttpContext http, string entity, bool? apply, bool? partial, bool? whole, string? conflicts, ImportBundle import)
+    private static async Task<IResult> ImportAsync(
+        HttpContext http,
+        string entity,
+        bool? apply,
+        bool? partial,
+        bool? whole,
+        string? conflicts,
+        ImportBundle import
+    )
     {
         if (conflicts is not (null or "bundle" or "here"))
-            return ApiProblem.Result(400, "Bad query", [new Fault("bad-value", "conflicts is 'bundle' (what the bundle says is taken) or 'here' (what is here stays).", "conflicts")]);
+            return ApiProblem.Result(
+                400,
+                "Bad query",
+                [
+                    new Fault(
+                        "bad-value",
+                        "conflicts is 'bundle' (what the bundle says is taken) or 'here' (what is here stays).",
+                        "conflicts"
+                    ),
+                ]
+            );
         var back = new BundleReturn(whole == true, _ => conflicts is null ? null : conflicts == "bundle", true);
         if (await BodyReader.WholeAsync(http.Request, Limits.Upload, http.RequestAborted) is not { } body)
-            return ApiProblem.Result(413, "Too large", [new Fault("too-large", $"A bundle is at most {Limits.Upload >> 20} MB.")]);
+            return ApiProblem.Result(
+                413,
+                "Too large",
+                [new Fault("too-large", $"A bundle is at most {Limits.Upload >> 20} MB.")]
+            );
         var faults = new List<FormFault>();
         var sheets = Bundle.FromFile(new MemoryStream(body), faults);
         var expected = IfMatch(http);
-        var outcome = apply == true
-            ? await import.ApplyAsync(http.Actor(), entity, sheets, faults, partial == true, expected, http.RequestAborted, back: back)
-            : await import.PreviewAsync(http.Actor(), entity, sheets, faults, partial == true, expected, http.RequestAborted, back);
-        if (outcome.Refused == Refusal.Conflict && expected is not null) return ApiProblem.Result(412, "Changed meanwhile", outcome.Faults);
-        if (outcome.Result is not { } result) return ApiProblem.Of(outcome);
+        var outcome =
+            apply == true
+                ? await import.ApplyAsync(
+                    http.Actor(),
+                    entity,
+                    sheets,
+                    faults,
+                    partial == true,
+                    expected,
+                    http.RequestAborted,
+                    back: back
+                )
+                : await import.PreviewAsync(
+                    http.Actor(),
+                    entity,
+                    sheets,
+                    faults,
+                    partial == true,
+                    expected,
+                    http.RequestAborted,
+                    back
+                );
+        if (outcome.Refused == Refusal.Conflict && expected is not null)
+            return ApiProblem.Result(412, "Changed meanwhile", outcome.Faults);
+        if (outcome.Result is not { } result)
+            return ApiProblem.Of(outcome);
         var said = ImportAnswer.Of(result);
-        return outcome.Refused is null ? Results.Json(said)
-            : ApiProblem.Result(422, "The bundle has faults; nothing was changed", outcome.Faults, new Dictionary<string, object?> { ["faults"] = said.Errors });
+        return outcome.Refused is null
+            ? Results.Json(said)
+            : ApiProblem.Result(
+                422,
+                "The bundle has faults; nothing was changed",
+                outcome.Faults,
+                new Dictionary<string, object?> { ["faults"] = said.Errors }
+            );
     }
 
     private static async Task<IResult> PublishAsync(HttpContext http, string entity, PublishDraft publish)
     {
         var (body, problem) = await SmallJsonAsync<Publication>(http);
-        if (problem is not null) return problem;
+        if (problem is not null)
+            return problem;
         DateOnly? from = DateOnly.TryParseExact(body?.From, "yyyy-MM-dd", out var day) ? day : null;
-        var published = await publish.RunAsync(http.Actor(), entity, from, body?.Note, http.RequestAborted, IfMatch(http));
-        if (published.Faults is [{ Code: "changed-meanwhile" }]) return ApiProblem.Result(412, "Changed meanwhile", published.Faults);
-        return published.Result is { } row ? Results.Json(new { edition = row.Number, from = row.ValidFrom, row.Note }) : ApiProblem.Of(published);
+        var published = await publish.RunAsync(
+            http.Actor(),
+            entity,
+            from,
+            body?.Note,
+            http.RequestAborted,
+            IfMatch(http)
+        );
+        if (published.Faults is [{ Code: "changed-meanwhile" }])
+            return ApiProblem.Result(412, "Changed meanwhile", published.Faults);
+        return published.Result is { } row
+            ? Results.Json(
+                new
+                {
+                    edition = row.Number,
+                    from = row.ValidFrom,
+                    row.Note,
+                }
+            )
+            : ApiProblem.Of(published);
     }
 
     private static async Task<IResult> EditionsAsync(HttpContext http, string entity, ViewSetUp view)
     {
         // Any view enters the entity and reads its state; the draft is there also where nothing is published.
         var set = await view.RunAsync(http.Actor(), entity, "draft", null, http.RequestAborted);
-        if (set.Result is not { Entity: var state }) return ApiProblem.Of(set);
-        object Row(EditionRow e) => new { edition = e.Number, e.Status, e.Name, e.BasedOn, from = e.ValidFrom, e.Note, e.Revision, e.OpenedBy, e.OpenedAt, e.PublishedBy, e.PublishedAt };
-        return Results.Json(state.Editions.Where(e => e.Status != "discarded").Concat(state.WhatIfs.Where(w => w.Status == "draft")).Select(Row));
+        if (set.Result is not { Entity: var state })
+            return ApiProblem.Of(set);
+        object Row(EditionRow e) =>
+            new
+            {
+                edition = e.Number,
+                e.Status,
+                e.Name,
+                e.BasedOn,
+                from = e.ValidFrom,
+                e.Note,
+                e.Revision,
+                e.OpenedBy,
+                e.OpenedAt,
+                e.PublishedBy,
+                e.PublishedAt,
+            };
+        return Results.Json(
+            state
+                .Editions.Where(e => e.Status != "discarded")
+                .Concat(state.WhatIfs.Where(w => w.Status == "draft"))
+                .Select(Row)
+        );
     }
 
     private static async Task<IResult> ApproveAsync(HttpContext http, string entity, KeepDrafts drafts)
     {
         var (body, problem) = await SmallJsonAsync<Approval>(http);
-        if (problem is not null) return problem;
-        if (body?.Revision is not { } revision) return ApiProblem.Result(422, "What was sent cannot be used", [new Fault("missing-value", "Say which revision of the draft you looked at; GET editions gives it.", "revision")]);
+        if (problem is not null)
+            return problem;
+        if (body?.Revision is not { } revision)
+            return ApiProblem.Result(
+                422,
+                "What was sent cannot be used",
+                [
+                    new Fault(
+                        "missing-value",
+                        "Say which revision of the draft you looked at; GET editions gives it.",
+                        "revision"
+                    ),
+                ]
+            );
         var approved = await drafts.ApproveAsync(http.Actor(), entity, revision, http.RequestAborted);
-        return approved.Result is { } row ? Results.Json(new { row.Revision, by = http.Actor().Name }) : ApiProblem.Of(approved);
+        return approved.Result is { } row
+            ? Results.Json(new { row.Revision, by = http.Actor().Name })
+            : ApiProblem.Of(approved);
     }
 
-    private static async Task<IResult> RehearseAsync(HttpContext http, string entity, string? edition, Rehearse rehearse)
+    private static async Task<IResult> RehearseAsync(
+        HttpContext http,
+        string entity,
+        string? edition,
+        Rehearse rehearse
+    )
     {
-        var (events, status, fault) = BodyReader.Events(await BodyReader.WholeAsync(http.Request, Limits.Json, http.RequestAborted));
-        if (events is null) return ApiProblem.Result(status, "The body cannot be read", [fault!]);
+        var (events, status, fault) = BodyReader.Events(
+            await BodyReader.WholeAsync(http.Request, Limits.Json, http.RequestAborted)
+        );
+        if (events is null)
+            return ApiProblem.Result(status, "The body cannot be read", [fault!]);
         var outcome = await rehearse.RunAsync(http.Actor(), entity, events, edition, http.RequestAborted);
         return outcome.Result is { } rehearsed
-            ? Results.Json(rehearsed.Select(r => new { @event = new EventName(r.Source.Event.Source, r.Source.Event.Id), entry = r.Document, errors = r.Result.Errors }))
+            ? Results.Json(
+                rehearsed.Select(r => new
+                {
+                    @event = new EventName(r.Source.Event.Source, r.Source.Event.Id),
+                    entry = r.Document,
+                    errors = r.Result.Errors,
+                })
+            )
             : ApiProblem.Of(outcome);
     }
 
     private static async Task<IResult> PostAsync(HttpContext http, string entity, PostEvents post)
     {
         var type = http.Request.ContentType ?? "";
-        if (type.StartsWith("application/x-ndjson", StringComparison.OrdinalIgnoreCase) || type.StartsWith("application/ndjson", StringComparison.OrdinalIgnoreCase))
+        if (
+            type.StartsWith("application/x-ndjson", StringComparison.OrdinalIgnoreCase)
+            || type.StartsWith("application/ndjson", StringComparison.OrdinalIgnoreCase)
+        )
             return new NdjsonPosting(entity, post);
-        var (events, status, fault) = BodyReader.Events(await BodyReader.WholeAsync(http.Request, Limits.Json, http.RequestAborted));
-        if (events is null) return ApiProblem.Result(status, "The body cannot be read", [fault!]);
+        var (events, status, fault) = BodyReader.Events(
+            await BodyReader.WholeAsync(http.Request, Limits.Json, http.RequestAborted)
+        );
+        if (events is null)
+            return ApiProblem.Result(status, "The body cannot be read", [fault!]);
         var outcome = await post.RunAsync(http.Actor(), entity, events, 1, http.RequestAborted);
         return outcome.Result is { } answers ? Results.Json(answers) : ApiProblem.Of(outcome);
     }
 
-    private static async Task<IResult> EntriesAsync(HttpContext http, string entity, string? source, string? id, string? account, string? from, string? to, long? after, int? limit, ReadJournal journal)
+    private static async Task<IResult> EntriesAsync(
+        HttpContext http,
+        string entity,
+        string? source,
+        string? id,
+        string? account,
+        string? from,
+        string? to,
+        long? after,
+        int? limit,
+        ReadJournal journal
+    )
     {
         var faults = new List<Fault>();
-        var query = new EntryQuery(source, id, account, Day(from, "from", faults), Day(to, "to", faults), null, after, Math.Clamp(limit ?? PageSize, 1, PageSize));
-        if (faults.Count > 0) return ApiProblem.Result(422, "What was sent cannot be used", faults);
+        var query = new EntryQuery(
+            source,
+            id,
+            account,
+            Day(from, "from", faults),
+            Day(to, "to", faults),
+            null,
+            after,
+            Math.Clamp(limit ?? PageSize, 1, PageSize)
+        );
+        if (faults.Count > 0)
+            return ApiProblem.Result(422, "What was sent cannot be used", faults);
         var outcome = await journal.EntriesAsync(http.Actor(), entity, query, http.RequestAborted);
-        if (outcome.Result is not { } entries) return ApiProblem.Of(outcome);
-        if (entries.Count == query.Limit) http.Response.Headers["X-Next-After"] = entries[^1].Head.Id.ToString(System.Globalization.CultureInfo.InvariantCulture);
+        if (outcome.Result is not { } entries)
+            return ApiProblem.Of(outcome);
+        if (entries.Count == query.Limit)
+            http.Response.Headers["X-Next-After"] = entries[^1]
+                .Head.Id.ToString(System.Globalization.CultureInfo.InvariantCulture);
         return Results.Json(entries.Select(e => e.Document));
     }
 
-    private static async Task<IResult> TrialBalanceAsync(HttpContext http, string entity, string? at, ReadJournal journal)
+    private static async Task<IResult> TrialBalanceAsync(
+        HttpContext http,
+        string entity,
+        string? at,
+        ReadJournal journal
+    )
     {
         var faults = new List<Fault>();
         var day = Day(at, "at", faults);
-        if (faults.Count > 0) return ApiProblem.Result(422, "What was sent cannot be used", faults);
+        if (faults.Count > 0)
+            return ApiProblem.Result(422, "What was sent cannot be used", faults);
         var outcome = await journal.BalancesAsync(http.Actor(), entity, day, http.RequestAborted);
         return outcome.Result is { } rows
-            ? Results.Json(rows.Select(r => new { r.Account, r.Name, r.Class, r.Debit, r.Credit, balance = r.Debit - r.Credit }))
+            ? Results.Json(
+                rows.Select(r => new
+                {
+                    r.Account,
+                    r.Name,
+                    r.Class,
+                    r.Debit,
+                    r.Credit,
+                    balance = r.Debit - r.Credit,
+                })
+            )
             : ApiProblem.Of(outcome);
     }
 
-    private static async Task<IResult> ExplainAsync(HttpContext http, string entity, string? purpose, string? date, string? edition, ViewSetUp view)
+    private static async Task<IResult> ExplainAsync(
+        HttpContext http,
+        string entity,
+        string? purpose,
+        string? date,
+        string? edition,
+        ViewSetUp view
+    )
     {
         var faults = new List<Fault>();
         var day = Day(date, "date", faults);
         if (purpose is null || Purposes.Find(purpose) is not { } asked)
-            return ApiProblem.Result(422, "What was sent cannot be used", [new Fault("unknown-purpose", $"'{purpose}' is no purpose; the nearest is {Nearest.To(purpose ?? "", Purposes.All.Select(p => p.Name))}.", "purpose")]);
-        if (faults.Count > 0) return ApiProblem.Result(422, "What was sent cannot be used", faults);
+            return ApiProblem.Result(
+                422,
+                "What was sent cannot be used",
+                [
+                    new Fault(
+                        "unknown-purpose",
+                        $"'{purpose}' is no purpose; the nearest is "
+                            + $"{Nearest.To(purpose ?? "", Purposes.All.Select(p => p.Name))}.",
+                        "purpose"
+                    ),
+                ]
+            );
+        if (faults.Count > 0)
+            return ApiProblem.Result(422, "What was sent cannot be used", faults);
         var set = await view.RunAsync(http.Actor(), entity, edition, day, http.RequestAborted);
-        if (set.Result is not { } found) return ApiProblem.Of(set);
-        var explained = Explanation.Of(found.SetUp, asked, http.Request.Query.ToDictionary(q => q.Key, q => q.Value.ToString()), faults);
-        if (faults.Count > 0) return ApiProblem.Result(422, "What was sent cannot be used", faults);
-        return Results.Json(new { purpose, account = explained.Account, found.Edition, landing = TraceJson.Document(explained) });
+        if (set.Result is not { } found)
+            return ApiProblem.Of(set);
+        var explained = Explanation.Of(
+            found.SetUp,
+            asked,
+            http.Request.Query.ToDictionary(q => q.Key, q => q.Value.ToString()),
+            faults
+        );
+        if (faults.Count > 0)
+            return ApiProblem.Result(422, "What was sent cannot be used", faults);
+        return Results.Json(
+            new
+            {
+                purpose,
+                account = explained.Account,
+                found.Edition,
+                landing = TraceJson.Document(explained),
+            }
+        );
     }
 
     private static async Task<IResult> CoverageAsync(HttpContext http, string entity, string? edition, ViewSetUp view)
     {
         var set = await view.RunAsync(http.Actor(), entity, edition, null, http.RequestAborted);
         return set.Result is { } found
-            ? Results.Json(Core.Coverage.PurposeCoverage.Of(found.SetUp).Select(c => new { purpose = c.Purpose.Name, combinations = (decimal)c.Combinations, by = c.By.ToDictionary(b => b.Key, b => (decimal)b.Value) }))
+            ? Results.Json(
+                Core.Coverage.PurposeCoverage.Of(found.SetUp)
+                    .Select(c => new
+                    {
+                        purpose = c.Purpose.Name,
+                        combinations = (decimal)c.Combinations,
+                        by = c.By.ToDictionary(b => b.Key, b => (decimal)b.Value),
+                    })
+            )
             : ApiProblem.Of(set);
     }
 
     private static DateOnly? Day(string? text, string name, List<Fault> faults)
     {
-        if (string.IsNullOrEmpty(text)) return null;
-        if (DateOnly.TryParseExact(text, "yyyy-MM-dd", out var day)) return day;
+        if (string.IsNullOrEmpty(text))
+            return null;
+        if (DateOnly.TryParseExact(text, "yyyy-MM-dd", out var day))
+            return day;
         faults.Add(new Fault("bad-date", $"'{name}' is no date: send it as YYYY-MM-DD.", name));
         return null;
     }
 
-    private static string? IfMatch(HttpContext http) => http.Request.Headers.IfMatch.ToString() is { Length: > 0 } match && match != "*" ? match.Trim('"') : null;
+    private static string? IfMatch(HttpContext http) =>
+        http.Request.Headers.IfMatch.ToString() is { Length: > 0 } match && match != "*" ? match.Trim('"') : null;
 
-    private static async Task<(T? Body, IResult? Problem)> SmallJsonAsync<T>(HttpContext http) where T : class
+    private static async Task<(T? Body, IResult? Problem)> SmallJsonAsync<T>(HttpContext http)
+        where T : class
     {
         if (await BodyReader.WholeAsync(http.Request, 1 << 16, http.RequestAborted) is not { } body)
-            return (null, ApiProblem.Result(413, "Too large", [new Fault("too-large", "The body is larger than 64 KB.")]));
-        try { return (System.Text.Json.JsonSerializer.Deserialize<T>(body, TraceJson.Settings), null); }
-        catch (System.Text.Json.JsonException) { return (null, ApiProblem.Result(400, "The body cannot be read", [new Fault("bad-json", "The body is no valid JSON of the expected shape.")])); }
+            return (
+                null,
+                ApiProblem.Result(413, "Too large", [new Fault("too-large", "The body is larger than 64 KB.")])
+            );
+        try
+        {
+            return (System.Text.Json.JsonSerializer.Deserialize<T>(body, TraceJson.Settings), null);
+        }
+        catch (System.Text.Json.JsonException)
+        {
+            return (
+                null,
+                ApiProblem.Result(
+                    400,
+                    "The body cannot be read",
+                    [new Fault("bad-json", "The body is no valid JSON of the expected shape.")]
+                )
+            );
+        }
     }
 
     private sealed record NewEntity(string? Code, string? Name, string? Currency);
+
     private sealed record Approval(long? Revision);
+
     private sealed record Publication(string? From, string? Note);
 }

@@ -9,20 +9,25 @@ namespace Assignum.Web.Api;
 
 /// <summary>Posts an NDJSON body as it comes and answers line by line, each only after its event is durable.</summary>
 /// <remarks>
-/// Reading goes on while a batch is written. Whatever has come by then makes the next batch, so that a trickle is answered
+/// Reading goes on while a batch is written. Whatever has come by then makes the next batch, so that a trickle is
+/// answered
 /// at once and a flood is committed in large groups; what waits is bounded, so that memory stays flat.
 /// </remarks>
 internal sealed class NdjsonPosting(string entity, PostEvents post) : IResult
 {
     // Measured in docs/performance.md: beyond this a larger commit gains nothing and long documents would fill memory.
-    private const int Batch = 2000, BatchLines = 20_000;
+    private const int Batch = 2000,
+        BatchLines = 20_000;
 
     // What one read of the body gave; a read is at most the server's request buffer (1 MB).
-    private const int Chunk = 500, Waiting = 32;
+    private const int Chunk = 500,
+        Waiting = 32;
 
     public async Task ExecuteAsync(HttpContext http)
     {
-        var chunks = Channel.CreateBounded<IReadOnlyList<ReadEvent>>(new BoundedChannelOptions(Waiting) { SingleReader = true, SingleWriter = true });
+        var chunks = Channel.CreateBounded<IReadOnlyList<ReadEvent>>(
+            new BoundedChannelOptions(Waiting) { SingleReader = true, SingleWriter = true }
+        );
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(http.RequestAborted);
         await using var spool = new AnswerSpool();
         var reading = ReadAsync(http, chunks.Writer, stop.Token);
@@ -33,13 +38,20 @@ internal sealed class NdjsonPosting(string entity, PostEvents post) : IResult
             while (await chunks.Reader.WaitToReadAsync(stop.Token))
             {
                 var events = new List<ReadEvent>();
-                for (var lines = 0; events.Count < Batch && lines < BatchLines && chunks.Reader.TryRead(out var chunk); lines += chunk.Sum(e => e.Event.Lines.Count)) events.AddRange(chunk);
+                for (
+                    var lines = 0;
+                    events.Count < Batch && lines < BatchLines && chunks.Reader.TryRead(out var chunk);
+                    lines += chunk.Sum(e => e.Event.Lines.Count)
+                )
+                    events.AddRange(chunk);
                 var outcome = await post.RunAsync(http.Actor(), entity, events, row, stop.Token);
                 if (outcome.Result is not { } answers)
                 {
                     // Once answers are on their way only a broken connection says that they are not all.
-                    if (sending is null) await ApiProblem.Of(outcome).ExecuteAsync(http);
-                    else http.Abort();
+                    if (sending is null)
+                        await ApiProblem.Of(outcome).ExecuteAsync(http);
+                    else
+                        http.Abort();
                     return;
                 }
                 if (sending is null)
@@ -51,32 +63,46 @@ internal sealed class NdjsonPosting(string entity, PostEvents post) : IResult
                 row += events.Count;
             }
             spool.Complete();
-            if (sending is null) http.Response.ContentType = "application/x-ndjson";
-            else await sending;
+            if (sending is null)
+                http.Response.ContentType = "application/x-ndjson";
+            else
+                await sending;
         }
         finally
         {
             await stop.CancelAsync();
             await reading;
-            if (sending is not null) await sending.ContinueWith(_ => { }, TaskScheduler.Default);
+            if (sending is not null)
+                await sending.ContinueWith(_ => { }, TaskScheduler.Default);
         }
     }
 
     // What goes wrong while reading reaches the one who waits for chunks; the task itself never fails.
-    private static async Task ReadAsync(HttpContext http, ChannelWriter<IReadOnlyList<ReadEvent>> to, CancellationToken stop)
+    private static async Task ReadAsync(
+        HttpContext http,
+        ChannelWriter<IReadOnlyList<ReadEvent>> to,
+        CancellationToken stop
+    )
     {
         try
         {
-            await foreach (var chunk in BodyReader.LinesAsync(http.Request.BodyReader, Chunk, stop)) await to.WriteAsync(chunk, stop);
+            await foreach (var chunk in BodyReader.LinesAsync(http.Request.BodyReader, Chunk, stop))
+                await to.WriteAsync(chunk, stop);
             to.Complete();
         }
-        catch (Exception e) { to.Complete(e); }
+        catch (Exception e)
+        {
+            to.Complete(e);
+        }
     }
 
     private static ReadOnlyMemory<byte> Lines(IReadOnlyList<PostedEvent> answers)
     {
         var buffer = new ArrayBufferWriter<byte>(answers.Count * 96);
-        using var json = new Utf8JsonWriter(buffer, new JsonWriterOptions { SkipValidation = true, Encoder = ApiJson.WithoutNulls.Encoder });
+        using var json = new Utf8JsonWriter(
+            buffer,
+            new JsonWriterOptions { SkipValidation = true, Encoder = ApiJson.WithoutNulls.Encoder }
+        );
         foreach (var answer in answers)
         {
             JsonSerializer.Serialize(json, answer, ApiJson.WithoutNulls);

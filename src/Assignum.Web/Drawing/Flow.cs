@@ -5,7 +5,17 @@ namespace Assignum.Web.Drawing;
 /// <summary>A box of the flow: an account, a leg or the document.</summary>
 /// <param name="Kind"><c>account</c>, <c>leg</c> or <c>document</c>.</param>
 /// <param name="Line">The entry line that a leg is, from 0; null on others.</param>
-public sealed record FlowBox(string Kind, double X, double Y, double Width, double Height, double TextY, string Title, string Detail, int? Line);
+public sealed record FlowBox(
+    string Kind,
+    double X,
+    double Y,
+    double Width,
+    double Height,
+    double TextY,
+    string Title,
+    string Detail,
+    int? Line
+);
 
 /// <summary>A band between two boxes, as wide as its amount.</summary>
 public sealed record FlowBand(string Side, string Path, double Width);
@@ -14,16 +24,26 @@ public sealed record FlowBand(string Side, string Path, double Width);
 /// An event drawn as a flow: the document in the middle, its debit legs and the accounts they land on to the left, its
 /// credit legs to the right; every band as wide as its amount. All lengths in units of the drawing, top left (0, 0).
 /// </summary>
-/// <remarks>One idea: each column is a stack of boxes that are as high as their amounts, and never lower than their words.</remarks>
+/// <remarks>One idea: each column is a stack of boxes that are as high as their amounts, and never lower than their
+/// words.</remarks>
 public sealed record Flow(double Width, double Height, IReadOnlyList<FlowBox> Boxes, IReadOnlyList<FlowBand> Bands)
 {
-    private const double AccountWidth = 152, LegWidth = 124, DocumentWidth = 104, Gap = 36, Slot = 34, Space = 6, Top = 24, Tallest = 260, Thinnest = 2;
+    private const double AccountWidth = 152,
+        LegWidth = 124,
+        DocumentWidth = 104,
+        Gap = 36,
+        Slot = 34,
+        Space = 6,
+        Top = 24,
+        Tallest = 260,
+        Thinnest = 2;
 
     /// <summary>Draws an entry. An entry without lines is drawn as the document alone.</summary>
     public static Flow Of(EntryDocument entry, string document, string detail)
     {
         var total = entry.Lines.Sum(l => l.Debit);
-        var scale = total == 0 ? 0 : (double)(1 / total) * Math.Min(Tallest, Math.Max(60, Slot * entry.Lines.Count / 2.0));
+        var scale =
+            total == 0 ? 0 : (double)(1 / total) * Math.Min(Tallest, Math.Max(60, Slot * entry.Lines.Count / 2.0));
         double High(decimal amount) => Math.Max(Thinnest, (double)amount * scale);
         var boxes = new List<FlowBox>();
         var bands = new List<FlowBand>();
@@ -31,9 +51,29 @@ public sealed record Flow(double Width, double Height, IReadOnlyList<FlowBox> Bo
         var middle = (width - DocumentWidth) / 2;
         var stack = Math.Max(44, High(total));
         var sides = new[] { Side.Of(entry, true), Side.Of(entry, false) };
-        var height = Top + Space + Math.Max(stack, sides.Max(s => Math.Max(Reach(s.Legs.Select(l => High(l.Amount))), Reach(s.Accounts.Select(a => High(a.Amount))))));
+        var height =
+            Top
+            + Space
+            + Math.Max(
+                stack,
+                sides.Max(s =>
+                    Math.Max(Reach(s.Legs.Select(l => High(l.Amount))), Reach(s.Accounts.Select(a => High(a.Amount))))
+                )
+            );
         var documentTop = Top + (height - Top - stack) / 2;
-        boxes.Add(new FlowBox("document", middle, documentTop, DocumentWidth, stack, documentTop + stack / 2, document, detail, null));
+        boxes.Add(
+            new FlowBox(
+                "document",
+                middle,
+                documentTop,
+                DocumentWidth,
+                stack,
+                documentTop + stack / 2,
+                document,
+                detail,
+                null
+            )
+        );
 
         foreach (var side in sides)
         {
@@ -47,15 +87,61 @@ public sealed record Flow(double Width, double Height, IReadOnlyList<FlowBox> Bo
             {
                 var (leg, place) = (side.Legs[i], legs[i]);
                 var thick = High(leg.Amount);
-                boxes.Add(new FlowBox("leg", legX, place.Y, LegWidth, thick, place.Y + thick / 2, leg.Title, leg.Detail, leg.Line));
-                bands.Add(new FlowBand(side.Word, Curve(side.Debit ? legX + LegWidth : middle + DocumentWidth, side.Debit ? place.Y + thick / 2 : from + thick / 2, side.Debit ? middle : legX, side.Debit ? from + thick / 2 : place.Y + thick / 2), thick));
+                boxes.Add(
+                    new FlowBox(
+                        "leg",
+                        legX,
+                        place.Y,
+                        LegWidth,
+                        thick,
+                        place.Y + thick / 2,
+                        leg.Title,
+                        leg.Detail,
+                        leg.Line
+                    )
+                );
+                bands.Add(
+                    new FlowBand(
+                        side.Word,
+                        Curve(
+                            side.Debit ? legX + LegWidth : middle + DocumentWidth,
+                            side.Debit ? place.Y + thick / 2 : from + thick / 2,
+                            side.Debit ? middle : legX,
+                            side.Debit ? from + thick / 2 : place.Y + thick / 2
+                        ),
+                        thick
+                    )
+                );
                 var at = fill[leg.Account] + thick / 2;
-                bands.Add(new FlowBand(side.Word, Curve(side.Debit ? AccountWidth : legX + LegWidth, side.Debit ? at : place.Y + thick / 2, side.Debit ? legX : accountX, side.Debit ? place.Y + thick / 2 : at), thick));
+                bands.Add(
+                    new FlowBand(
+                        side.Word,
+                        Curve(
+                            side.Debit ? AccountWidth : legX + LegWidth,
+                            side.Debit ? at : place.Y + thick / 2,
+                            side.Debit ? legX : accountX,
+                            side.Debit ? place.Y + thick / 2 : at
+                        ),
+                        thick
+                    )
+                );
                 fill[leg.Account] += thick;
                 from += thick;
             }
             for (var i = 0; i < side.Accounts.Count; i++)
-                boxes.Add(new FlowBox("account", accountX, accounts[i].Y, AccountWidth, accounts[i].High, accounts[i].Y + accounts[i].High / 2, side.Accounts[i].Title, side.Accounts[i].Detail, null));
+                boxes.Add(
+                    new FlowBox(
+                        "account",
+                        accountX,
+                        accounts[i].Y,
+                        AccountWidth,
+                        accounts[i].High,
+                        accounts[i].Y + accounts[i].High / 2,
+                        side.Accounts[i].Title,
+                        side.Accounts[i].Detail,
+                        null
+                    )
+                );
         }
         return new Flow(width, Math.Ceiling(height + Space), boxes, bands);
     }
@@ -78,9 +164,12 @@ public sealed record Flow(double Width, double Height, IReadOnlyList<FlowBox> Bo
     }
 
     private static string Curve(double x1, double y1, double x2, double y2) =>
-        FormattableString.Invariant($"M{x1:0.#} {y1:0.#} C{(x1 + x2) / 2:0.#} {y1:0.#} {(x1 + x2) / 2:0.#} {y2:0.#} {x2:0.#} {y2:0.#}");
+        FormattableString.Invariant(
+            $"M{x1:0.#} {y1:0.#} C{(x1 + x2) / 2:0.#} {y1:0.#} {(x1 + x2) / 2:0.#} {y2:0.#} {x2:0.#} {y2:0.#}"
+        );
 
     private sealed record LegBox(string Title, string Detail, decimal Amount, int Account, int Line);
+
     private sealed record AccountBox(string Title, string Detail, decimal Amount);
 
     private sealed record Side(bool Debit, IReadOnlyList<LegBox> Legs, IReadOnlyList<AccountBox> Accounts)
@@ -94,9 +183,21 @@ public sealed record Flow(double Width, double Height, IReadOnlyList<FlowBox> Bo
             var accounts = lines.GroupBy(l => l.Line.Account).ToList();
             var order = accounts.Select((a, i) => (a.Key, i)).ToDictionary(a => a.Key, a => a.i);
             // Legs of one account stand together, so that bands do not cross.
-            return new Side(debit,
-                [.. lines.OrderBy(l => order[l.Line.Account]).Select(l => new LegBox(l.Line.Purpose?.Replace('-', ' ') ?? "by hand", Pages.Show.Amount(Amount(l.Line), entry.Currency), Amount(l.Line), order[l.Line.Account], l.Number))],
-                [.. accounts.Select(a => new AccountBox(a.Key, a.First().Line.Name, a.Sum(l => Amount(l.Line))))]);
+            return new Side(
+                debit,
+                [
+                    .. lines
+                        .OrderBy(l => order[l.Line.Account])
+                        .Select(l => new LegBox(
+                            l.Line.Purpose?.Replace('-', ' ') ?? "by hand",
+                            Pages.Show.Amount(Amount(l.Line), entry.Currency),
+                            Amount(l.Line),
+                            order[l.Line.Account],
+                            l.Number
+                        )),
+                ],
+                [.. accounts.Select(a => new AccountBox(a.Key, a.First().Line.Name, a.Sum(l => Amount(l.Line))))]
+            );
         }
     }
 }

@@ -7,16 +7,19 @@ using Microsoft.AspNetCore.Mvc;
 namespace Assignum.Web.Pages;
 
 /// <summary>
-/// A page on which something is done at once: it says what was done and offers to undo it, and where an act is refused it comes back with
+/// A page on which something is done at once: it says what was done and offers to undo it, and where an act is refused
+/// it comes back with
 /// what is wrong and all that was filled in.
 /// </summary>
 public abstract class ActingPage(DeskContext desk, EditSetUp edit) : EntityPage(desk)
 {
     /// <summary>What the last act did.</summary>
-    [TempData] public string? Done { get; set; }
+    [TempData]
+    public string? Done { get; set; }
 
     /// <summary>The change it made, to be undone; null: none.</summary>
-    [TempData] public string? Change { get; set; }
+    [TempData]
+    public string? Change { get; set; }
 
     /// <summary>Fields of the page that undoing sends along.</summary>
     public virtual IReadOnlyDictionary<string, string> Kept { get; } = new Dictionary<string, string>();
@@ -47,16 +50,32 @@ public abstract class ActingPage(DeskContext desk, EditSetUp edit) : EntityPage(
 
     /// <summary>Goes on where rows were changed, and comes back with what is wrong where not.</summary>
     /// <param name="done">Says it, given how many rows were changed; never asked for none.</param>
-    private protected async Task<IActionResult> AfterAsync(Outcome<EditResult> made, Func<int, string> done, string? to = null, Func<Task<IActionResult>>? show = null) =>
-        made.Refused is null ? Went(made.Result!.Plan.Changes.Count is > 0 and var count ? done(count) : "Nothing was different.", made.Result.Id, to) : await RefusedAsync(made, show);
+    private protected async Task<IActionResult> AfterAsync(
+        Outcome<EditResult> made,
+        Func<int, string> done,
+        string? to = null,
+        Func<Task<IActionResult>>? show = null
+    ) =>
+        made.Refused is null
+            ? Went(
+                made.Result!.Plan.Changes.Count is > 0 and var count ? done(count) : "Nothing was different.",
+                made.Result.Id,
+                to
+            )
+            : await RefusedAsync(made, show);
 
     /// <summary>Comes back with what is wrong.</summary>
-    private protected Task<IActionResult> RefusedAsync<T>(Outcome<T> made, Func<Task<IActionResult>>? show = null) => RefusedAsync(made.Faults, made.Refused, show);
+    private protected Task<IActionResult> RefusedAsync<T>(Outcome<T> made, Func<Task<IActionResult>>? show = null) =>
+        RefusedAsync(made.Faults, made.Refused, show);
 
     /// <inheritdoc cref="RefusedAsync{T}"/>
     private protected Task<IActionResult> RefusedAsync(params Fault[] faults) => RefusedAsync(faults, null);
 
-    private async Task<IActionResult> RefusedAsync(IReadOnlyList<Fault> faults, Refusal? why, Func<Task<IActionResult>>? show = null)
+    private async Task<IActionResult> RefusedAsync(
+        IReadOnlyList<Fault> faults,
+        Refusal? why,
+        Func<Task<IActionResult>>? show = null
+    )
     {
         Faults = faults;
         Response.StatusCode = why == Refusal.Forbidden ? 403 : 422;

@@ -31,38 +31,56 @@ public abstract class EntityPage(DeskContext desk) : PageModel
     /// <summary>Who looks.</summary>
     public Actor Actor => HttpContext.Actor();
 
-    /// <summary>Whether the one who looks holds a role here; while a published edition is looked at, nothing is changed.</summary>
+    /// <summary>Whether the one who looks holds a role here; while a published edition is looked at, nothing is
+    /// changed.</summary>
     public bool May(Role role) => Actor.May(role, EntityCode) && (role == Role.Viewer || State.LookedAt is null);
 
     /// <summary>An edition as a person reads its name.</summary>
-    public string Named(string? edition) => edition switch
-    {
-        null or "" => "nothing",
-        "draft" => State.LookedAt is { } past ? $"edition {past.Number}" : State.WorkedIn is { } whatIf ? $"what-if {whatIf.Name}" : "the draft",
-        "main" => "the draft",
-        ['w', ..] => State.WhatIfs.FirstOrDefault(w => "w" + w.Id == edition) is { } found ? $"what-if {found.Name}" : "a what-if",
-        _ => $"edition {edition}",
-    };
+    public string Named(string? edition) =>
+        edition switch
+        {
+            null or "" => "nothing",
+            "draft" => State.LookedAt is { } past ? $"edition {past.Number}"
+            : State.WorkedIn is { } whatIf ? $"what-if {whatIf.Name}"
+            : "the draft",
+            "main" => "the draft",
+            ['w', ..] => State.WhatIfs.FirstOrDefault(w => "w" + w.Id == edition) is { } found
+                ? $"what-if {found.Name}"
+                : "a what-if",
+            _ => $"edition {edition}",
+        };
 
     /// <summary>What can be looked at and compared: the drafts, then the editions, the newest first.</summary>
     public IReadOnlyList<string> Known =>
-    [
-        .. State.Draft is null || State.LookedAt is not null ? [] : new[] { "draft" }, .. State.WorkedIn is not null && State.MainDraft is not null ? ["main"] : Array.Empty<string>(),
-        .. State.WhatIfs.Where(w => w.Status == "draft" && w.Id != State.WorkedIn?.Id).Select(w => "w" + w.Id),
-        .. State.Editions.Select(e => e.Number).OfType<int>().OrderDescending().Select(n => n.ToString(System.Globalization.CultureInfo.InvariantCulture)),
-    ];
+        [
+            .. State.Draft is null || State.LookedAt is not null ? [] : new[] { "draft" },
+            .. State.WorkedIn is not null && State.MainDraft is not null ? ["main"] : Array.Empty<string>(),
+            .. State.WhatIfs.Where(w => w.Status == "draft" && w.Id != State.WorkedIn?.Id).Select(w => "w" + w.Id),
+            .. State
+                .Editions.Select(e => e.Number)
+                .OfType<int>()
+                .OrderDescending()
+                .Select(n => n.ToString(System.Globalization.CultureInfo.InvariantCulture)),
+        ];
 
     private protected DeskContext Desk => desk;
 
     /// <summary>A code out of an address: a slash in it (from before codes had none) comes still encoded.</summary>
-    private protected static string Unslashed(string? code) => code?.Replace("%2F", "/", StringComparison.OrdinalIgnoreCase) ?? "";
+    private protected static string Unslashed(string? code) =>
+        code?.Replace("%2F", "/", StringComparison.OrdinalIgnoreCase) ?? "";
 
-    /// <summary>The number that an account has today, where an address names one it bore before; null: it names one of today, or nobody's.</summary>
+    /// <summary>The number that an account has today, where an address names one it bore before; null: it names one of
+    /// today, or nobody's.</summary>
     private protected async Task<string?> RenumberedAsync(Assignum.Desk.SetUps.ViewSetUp view, string number) =>
-        (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result?.SetUp.SetUp.FormerNumbers.GetValueOrDefault(number);
+        (
+            await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)
+        ).Result?.SetUp.SetUp.FormerNumbers.GetValueOrDefault(number);
 
     /// <inheritdoc/>
-    public override async Task OnPageHandlerExecutionAsync(PageHandlerExecutingContext context, PageHandlerExecutionDelegate next)
+    public override async Task OnPageHandlerExecutionAsync(
+        PageHandlerExecutingContext context,
+        PageHandlerExecutionDelegate next
+    )
     {
         var looked = await desk.LookAsync(Actor, EntityCode, HttpContext.RequestAborted);
         if (looked.Refused is not null)

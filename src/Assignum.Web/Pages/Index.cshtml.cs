@@ -19,8 +19,15 @@ public sealed class IndexModel(DeskContext desk, CreateEntity create) : PageMode
 
     public async Task<IActionResult> OnPostAsync(string? code, string? name, string? currency)
     {
-        var made = await create.RunAsync(HttpContext.Actor(), code?.Trim(), name?.Trim(), currency?.Trim(), HttpContext.RequestAborted);
-        if (made.Result is { } row) return LocalRedirect($"/e/{row.Code}/files");
+        var made = await create.RunAsync(
+            HttpContext.Actor(),
+            code?.Trim(),
+            name?.Trim(),
+            currency?.Trim(),
+            HttpContext.RequestAborted
+        );
+        if (made.Result is { } row)
+            return LocalRedirect($"/e/{row.Code}/files");
         Problem = string.Join(" ", made.Faults.Select(f => f.Message));
         Response.StatusCode = 422;
         await LoadAsync();

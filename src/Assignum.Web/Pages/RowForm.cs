@@ -2,29 +2,51 @@ using Assignum.Core.SetUps;
 
 namespace Assignum.Web.Pages;
 
-/// <summary>A row of any part of the set-up as a form: fields made from the part's columns, with what its author saw beside them.</summary>
+/// <summary>A row of any part of the set-up as a form: fields made from the part's columns, with what its author saw
+/// beside them.</summary>
 /// <param name="Cells">The row as it is; null for a new one.</param>
 /// <param name="Given">What was typed, where the form comes back with a fault.</param>
-public sealed record RowForm(Part Part, string?[]? Cells, string Entity, IReadOnlyDictionary<string, string?>? Given = null)
+public sealed record RowForm(
+    Part Part,
+    string?[]? Cells,
+    string Entity,
+    IReadOnlyDictionary<string, string?>? Given = null
+)
 {
     /// <summary>The columns shown, in order; null: all of the part's.</summary>
     public IReadOnlyList<string>? Columns { get; init; }
 
     /// <summary>Positions of the columns shown.</summary>
-    public IEnumerable<int> Positions => Columns is null ? Enumerable.Range(0, Part.Columns.Count) : Columns.Select(n => Part.Columns.ToList().FindIndex(c => c.Name == n));
+    public IEnumerable<int> Positions =>
+        Columns is null
+            ? Enumerable.Range(0, Part.Columns.Count)
+            : Columns.Select(n => Part.Columns.ToList().FindIndex(c => c.Name == n));
 
     /// <summary>Names of the fields begin with these.</summary>
-    public const string New = "new.", Was = "was.";
+    public const string New = "new.",
+        Was = "was.";
 
     /// <summary>What a field shows.</summary>
-    public string? Value(int column) => Given is not null && Given.TryGetValue(Part.Columns[column].Name, out var given) ? given : Cells?[column];
+    public string? Value(int column) =>
+        Given is not null && Given.TryGetValue(Part.Columns[column].Name, out var given) ? given : Cells?[column];
 
     /// <summary>Where choices for a column come from, or null where none are offered.</summary>
     public string? Pick(Column column)
     {
-        if (Parts.Refers(Part, column.Name) is not { } to) return null;
-        var type = to.Part.Name switch { "accounts" => "account", "tax-codes" => "tax-code", "parties" => "party", "groups" => null, var plural => plural[..^1] };
-        return type is null ? null : $"/e/{Entity}/pick?type={type}{((Part, column.Name) == (Parts.Accounts, "parent") ? "&headings=true" : "")}";
+        if (Parts.Refers(Part, column.Name) is not { } to)
+            return null;
+        var type = to.Part.Name switch
+        {
+            "accounts" => "account",
+            "tax-codes" => "tax-code",
+            "parties" => "party",
+            "groups" => null,
+            var plural => plural[..^1],
+        };
+        return type is null
+            ? null
+            : $"/e/{Entity}/pick?type={type}"
+                + $"{((Part, column.Name) == (Parts.Accounts, "parent") ? "&headings=true" : "")}";
     }
 
     /// <summary>The edit that a form asks for. A key column of an existing row stays as it was.</summary>
@@ -33,16 +55,24 @@ public sealed record RowForm(Part Part, string?[]? Cells, string Entity, IReadOn
     {
         var existed = part.Columns.Any(c => form.ContainsKey(Was + c.Name));
         string?[]? before = existed ? [.. part.Columns.Select(c => Cell(form[Was + c.Name]))] : null;
-        if (gone) return SetUpEdit.Row(part, before, null);
-        var cells = part.Columns.Where(c => form.ContainsKey(New + c.Name)).ToDictionary(c => c.Name, c => Cell(form[New + c.Name]));
+        if (gone)
+            return SetUpEdit.Row(part, before, null);
+        var cells = part
+            .Columns.Where(c => form.ContainsKey(New + c.Name))
+            .ToDictionary(c => c.Name, c => Cell(form[New + c.Name]));
         if (before is null)
-            foreach (var column in part.Columns.Where(c => c.Unset is not null && cells.GetValueOrDefault(c.Name) is null)) cells[column.Name] = column.Unset;
+            foreach (
+                var column in part.Columns.Where(c => c.Unset is not null && cells.GetValueOrDefault(c.Name) is null)
+            )
+                cells[column.Name] = column.Unset;
         return SetUpEdit.Row(part, before, cells);
     }
 
     /// <summary>What was typed, by column.</summary>
     public static IReadOnlyDictionary<string, string?> Typed(Part part, IFormCollection form) =>
-        part.Columns.Where(c => form.ContainsKey(New + c.Name)).ToDictionary(c => c.Name, c => Cell(form[New + c.Name]));
+        part
+            .Columns.Where(c => form.ContainsKey(New + c.Name))
+            .ToDictionary(c => c.Name, c => Cell(form[New + c.Name]));
 
     private static string? Cell(string? text) => string.IsNullOrWhiteSpace(text) ? null : text.Trim();
 }

@@ -23,14 +23,17 @@ internal static class Show
     public static string Percent(decimal rate) => (rate * 100).ToString("0.###", CultureInfo.InvariantCulture) + " %";
 
     /// <summary>A number as it is, without trailing zeros.</summary>
-    public static string Plain(decimal? number) => number?.ToString("0.############", CultureInfo.InvariantCulture) ?? "";
+    public static string Plain(decimal? number) =>
+        number?.ToString("0.############", CultureInfo.InvariantCulture) ?? "";
 
     /// <summary>A day as people read it: 14 Mar 2026.</summary>
     public static string Day(DateOnly? day) => day?.ToString("d MMM yyyy", CultureInfo.InvariantCulture) ?? "";
 
     /// <summary>An instant in UTC.</summary>
-    public static string Instant(DateTime? at) => at?.ToString("d MMM yyyy HH:mm 'UTC'", CultureInfo.InvariantCulture) ?? "";
+    public static string Instant(DateTime? at) =>
+        at?.ToString("d MMM yyyy HH:mm 'UTC'", CultureInfo.InvariantCulture) ?? "";
 
     /// <summary>A word of the product with spaces: <c>sales-revenue</c> as "sales revenue".</summary>
-    public static string Words(string? word) => word is null ? "" : word.Replace("+", " + ", StringComparison.Ordinal).Replace('-', ' ');
+    public static string Words(string? word) =>
+        word is null ? "" : word.Replace("+", " + ", StringComparison.Ordinal).Replace('-', ' ');
 }

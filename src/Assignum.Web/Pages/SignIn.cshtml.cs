@@ -8,9 +8,14 @@ namespace Assignum.Web.Pages;
 /// <summary>Signing in and out.</summary>
 public sealed class SignInModel(SignIn signIn) : PageModel
 {
-    [BindProperty(SupportsGet = true)] public string? To { get; set; }
-    [BindProperty] public string Name { get; set; } = "";
-    [BindProperty] public string Password { get; set; } = "";
+    [BindProperty(SupportsGet = true)]
+    public string? To { get; set; }
+
+    [BindProperty]
+    public string Name { get; set; } = "";
+
+    [BindProperty]
+    public string Password { get; set; } = "";
 
     /// <summary>Why signing in was refused.</summary>
     public string? Problem { get; private set; }

@@ -11,7 +11,8 @@ using Assignum.Storage;
 
 namespace Assignum.Web.Start;
 
-/// <summary>Loads the demo company from its open files, through the same tasks that users' imports go through.</summary>
+/// <summary>Loads the demo company from its open files, through the same tasks that users' imports go
+/// through.</summary>
 public sealed class DemoLoader(DeskContext desk, StartOptions options)
 {
     /// <summary>The password of every demo sign-in. Demo data only; `--demo none` makes none of them.</summary>
@@ -20,7 +21,10 @@ public sealed class DemoLoader(DeskContext desk, StartOptions options)
     /// <summary>The demo's people: sign-in, name, role.</summary>
     public static readonly IReadOnlyList<(string SignIn, string Name, string Role)> People =
     [
-        ("nora", "Nora Aldane", "preparer"), ("tomas", "Tomas Verrell", "reviewer"), ("iris", "Iris Quenby", "viewer"), ("admin", "Ada Morrow", "administrator"),
+        ("nora", "Nora Aldane", "preparer"),
+        ("tomas", "Tomas Verrell", "reviewer"),
+        ("iris", "Iris Quenby", "viewer"),
+        ("admin", "Ada Morrow", "administrator"),
     ];
 
     // Small enough that progress is seen, large enough that commits do not rule.
@@ -31,7 +35,10 @@ public sealed class DemoLoader(DeskContext desk, StartOptions options)
     /// <exception cref="InvalidOperationException">A demo file has a fault.</exception>
     public async Task RunAsync(string which, StartProgress progress, CancellationToken stop)
     {
-        var folders = Directory.GetDirectories(Path.Combine(options.DemoFolder, "skerrow")).Order(StringComparer.Ordinal).ToList();
+        var folders = Directory
+            .GetDirectories(Path.Combine(options.DemoFolder, "skerrow"))
+            .Order(StringComparer.Ordinal)
+            .ToList();
         if (which == "large")
         {
             var small = Small(folders[0]);
@@ -49,19 +56,41 @@ public sealed class DemoLoader(DeskContext desk, StartOptions options)
         }
     }
 
-    private async Task SetUpAsync(string code, Func<IReadOnlyList<Sheet>> sheets, Entity entity, StartProgress progress, CancellationToken stop)
+    private async Task SetUpAsync(
+        string code,
+        Func<IReadOnlyList<Sheet>> sheets,
+        Entity entity,
+        StartProgress progress,
+        CancellationToken stop
+    )
     {
         await new CreateEntity(desk).RunAsync(Actor.Product, code, entity.Name, entity.Currency, stop);
         var state = (await new ViewSetUp(desk).RunAsync(Actor.Product, code, null, null, stop)).Result!.Entity;
-        if (state.Latest is not null) return;
+        if (state.Latest is not null)
+            return;
         progress.Doing = $"importing the set-up of {code}";
         Refuse(await new ImportBundle(desk).ApplyAsync(Actor.Product, code, sheets(), [], false, null, stop));
-        Refuse(await new PublishDraft(desk).RunAsync(Actor.Product, code, new DateOnly(2026, 5, 1), "As the books began.", stop));
+        Refuse(
+            await new PublishDraft(desk).RunAsync(
+                Actor.Product,
+                code,
+                new DateOnly(2026, 5, 1),
+                "As the books began.",
+                stop
+            )
+        );
     }
 
-    private async Task EventsAsync(string code, int count, Func<int, ReadEvent> read, StartProgress progress, CancellationToken stop)
+    private async Task EventsAsync(
+        string code,
+        int count,
+        Func<int, ReadEvent> read,
+        StartProgress progress,
+        CancellationToken stop
+    )
     {
-        if (count == 0 || await LoadedAsync(code, read(count - 1), stop)) return;
+        if (count == 0 || await LoadedAsync(code, read(count - 1), stop))
+            return;
         var post = new PostEvents(desk);
         var counts = new SortedDictionary<string, int>();
         for (var at = 0; at < count; at += Batch)
@@ -69,7 +98,8 @@ public sealed class DemoLoader(DeskContext desk, StartOptions options)
             progress.Doing = $"posting the events of {code}: {at} of {count}";
             var events = Enumerable.Range(at, Math.Min(Batch, count - at)).Select(read).ToList();
             var answers = await post.RunAsync(Actor.Product, code, events, at + 1, stop);
-            foreach (var answer in answers.Result!) counts[answer.Outcome] = counts.GetValueOrDefault(answer.Outcome) + 1;
+            foreach (var answer in answers.Result!)
+                counts[answer.Outcome] = counts.GetValueOrDefault(answer.Outcome) + 1;
         }
         Console.WriteLine($"  {code}: {count} events, {string.Join(", ", counts.Select(c => $"{c.Value} {c.Key}"))}");
     }
@@ -79,22 +109,37 @@ public sealed class DemoLoader(DeskContext desk, StartOptions options)
     {
         var sheets = Files(folder);
         var row = sheets.Single(s => s.Part == Parts.Entity).Rows[0].Cells;
-        return SetUpImport.Plan(SetUpDefaults.Empty(new Entity(row[0]!, row[1]!, row[2]!)), sheets, false, (_, _) => false).Next;
+        return SetUpImport
+            .Plan(SetUpDefaults.Empty(new Entity(row[0]!, row[1]!, row[2]!)), sheets, false, (_, _) => false)
+            .Next;
     }
 
     private static IReadOnlyList<Sheet> Files(string folder)
     {
         var faults = new List<FormFault>();
         var sheets = Bundle.FromFolder(Path.Combine(folder, "bundle"), faults);
-        return faults.Count == 0 ? sheets : throw new InvalidOperationException($"A demo file has a fault: {faults[0].Part} line {faults[0].Row}: {faults[0].Message}");
+        return faults.Count == 0
+            ? sheets
+            : throw new InvalidOperationException(
+                $"A demo file has a fault: {faults[0].Part} line {faults[0].Row}: {faults[0].Message}"
+            );
     }
 
     private static List<Sheet> Sheets(SetUp setUp) =>
-        [.. Parts.All.Select(p => new Sheet(p, Enumerable.Range(0, p.Columns.Count).ToHashSet(), [.. p.Write(setUp).Select((r, i) => (i + 2, r))]))];
+        [
+            .. Parts.All.Select(p => new Sheet(
+                p,
+                Enumerable.Range(0, p.Columns.Count).ToHashSet(),
+                [.. p.Write(setUp).Select((r, i) => (i + 2, r))]
+            )),
+        ];
 
     private static void Refuse<T>(Outcome<T> outcome)
     {
-        if (outcome.Refused is not null) throw new InvalidOperationException($"The demo has a fault: {outcome.Faults[0].Path} {outcome.Faults[0].Message}");
+        if (outcome.Refused is not null)
+            throw new InvalidOperationException(
+                $"The demo has a fault: {outcome.Faults[0].Path} {outcome.Faults[0].Message}"
+            );
     }
 
     // The last event is there: the whole demo is.

@@ -6,7 +6,14 @@ using Assignum.Storage;
 namespace Assignum.Web.Start;
 
 /// <summary>Makes what an empty database needs, and loads the demo through the importers users use.</summary>
-public sealed partial class FirstStart(DeskContext desk, StartOptions options, StartProgress progress, DemoLoader demo, IHostApplicationLifetime lifetime, ILogger<FirstStart> log) : BackgroundService
+public sealed partial class FirstStart(
+    DeskContext desk,
+    StartOptions options,
+    StartProgress progress,
+    DemoLoader demo,
+    IHostApplicationLifetime lifetime,
+    ILogger<FirstStart> log
+) : BackgroundService
 {
     /// <inheritdoc/>
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
@@ -16,9 +23,11 @@ public sealed partial class FirstStart(DeskContext desk, StartOptions options, S
             await using (var db = await desk.Database.OpenAsync(stoppingToken))
             {
                 await KeyAsync(db, stoppingToken);
-                if (!await AccessStore.AnyUserAsync(db, stoppingToken)) await UsersAsync(db, stoppingToken);
+                if (!await AccessStore.AnyUserAsync(db, stoppingToken))
+                    await UsersAsync(db, stoppingToken);
             }
-            if (options.Demo != "none") await demo.RunAsync(options.Demo, progress, stoppingToken);
+            if (options.Demo != "none")
+                await demo.RunAsync(options.Demo, progress, stoppingToken);
             progress.Doing = "ready";
             progress.Ready = true;
         }
@@ -35,7 +44,10 @@ public sealed partial class FirstStart(DeskContext desk, StartOptions options, S
     {
         var key = options.ApiKey ?? Random(32);
         // Only the first start makes the administrator's key.
-        if (await AccessStore.CreateKeyAsync(db, "administrator", SignIn.HashKey(key), "administrator", null, stop) && options.ApiKey is null)
+        if (
+            await AccessStore.CreateKeyAsync(db, "administrator", SignIn.HashKey(key), "administrator", null, stop)
+            && options.ApiKey is null
+        )
             Console.WriteLine($"Key for the HTTP interface (shown once): {key}");
     }
 
@@ -44,12 +56,27 @@ public sealed partial class FirstStart(DeskContext desk, StartOptions options, S
         if (options.Demo == "none")
         {
             var password = options.AdminPassword ?? Random(12);
-            await AccessStore.CreateUserAsync(db, "admin", "Administrator", SignIn.HashPassword("admin", password), [("administrator", null)], stop);
-            if (options.AdminPassword is null) Console.WriteLine($"Sign in as admin with the password (shown once): {password}");
+            await AccessStore.CreateUserAsync(
+                db,
+                "admin",
+                "Administrator",
+                SignIn.HashPassword("admin", password),
+                [("administrator", null)],
+                stop
+            );
+            if (options.AdminPassword is null)
+                Console.WriteLine($"Sign in as admin with the password (shown once): {password}");
             return;
         }
         foreach (var (name, full, role) in DemoLoader.People)
-            await AccessStore.CreateUserAsync(db, name, full, SignIn.HashPassword(name, DemoLoader.Password), [(role, null)], stop);
+            await AccessStore.CreateUserAsync(
+                db,
+                name,
+                full,
+                SignIn.HashPassword(name, DemoLoader.Password),
+                [(role, null)],
+                stop
+            );
     }
 
     private static string Random(int bytes) => Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(bytes));

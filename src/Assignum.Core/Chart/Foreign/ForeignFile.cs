@@ -1,9 +1,16 @@
 namespace Assignum.Core.Chart.Foreign;
 
 /// <summary>What a cell of somebody else's file holds.</summary>
-public enum ForeignCellKind { Text, Number, Date, Error }
+public enum ForeignCellKind
+{
+    Text,
+    Number,
+    Date,
+    Error,
+}
 
-/// <summary>A cell as its file gave it: numbers and days as the text they mean, text with the spaces it began with.</summary>
+/// <summary>A cell as its file gave it: numbers and days as the text they mean, text with the spaces it began
+/// with.</summary>
 public readonly struct ForeignCell(string text, ForeignCellKind kind = ForeignCellKind.Text)
 {
     private readonly string? text = text;
@@ -28,7 +35,10 @@ public sealed record ForeignRow(int Line, IReadOnlyList<ForeignCell> Cells, IRea
     public bool Empty => Cells.All(c => c.Empty);
 
     /// <summary>How far a cell stands in: by its format, else by its spaces.</summary>
-    public int Indent(int column) => Indents is not null && column < Indents.Count && Indents[column] > 0 ? Indents[column] * 2 : this[column].Spaces;
+    public int Indent(int column) =>
+        Indents is not null && column < Indents.Count && Indents[column] > 0
+            ? Indents[column] * 2
+            : this[column].Spaces;
 }
 
 /// <summary>A sheet of a workbook, or the whole of a file that has none.</summary>
@@ -45,16 +55,34 @@ public sealed record ForeignSheet(string Name, IReadOnlyList<ForeignRow> Rows, I
 public sealed record ForeignColumn(int Index, string Letter, string Header, string Field, string Why);
 
 /// <summary>How the headings above an account are found.</summary>
-public enum ForeignShape { Flat, Parents, Path, Levels, Columns, Indents, Titles, Numbers }
+public enum ForeignShape
+{
+    Flat,
+    Parents,
+    Path,
+    Levels,
+    Columns,
+    Indents,
+    Titles,
+    Numbers,
+}
 
 /// <summary>How a foreign file is read: proposed, corrected by people, remembered for the next file like it.</summary>
 /// <param name="HeaderLine">Line of the header; 0 where there is none.</param>
 /// <param name="Columns">What each column is taken for, by position.</param>
 /// <param name="Words">What their words for types mean, by their word.</param>
 /// <param name="LeftOut">Lines that are not taken.</param>
-public sealed record ForeignSettings(string Sheet, int HeaderLine, IReadOnlyList<string> Columns, IReadOnlyDictionary<string, TypeMeaning> Words, ForeignShape Shape, IReadOnlySet<int> LeftOut)
+public sealed record ForeignSettings(
+    string Sheet,
+    int HeaderLine,
+    IReadOnlyList<string> Columns,
+    IReadOnlyDictionary<string, TypeMeaning> Words,
+    ForeignShape Shape,
+    IReadOnlySet<int> LeftOut
+)
 {
-    /// <summary>What their words in other columns mean, in ours, by field and word (see <see cref="Said"/>); an empty meaning leaves the cell empty.</summary>
+    /// <summary>What their words in other columns mean, in ours, by field and word (see <see cref="Said"/>); an empty
+    /// meaning leaves the cell empty.</summary>
     public IReadOnlyDictionary<string, string> TaxWords { get; init; } = new Dictionary<string, string>();
 
     /// <summary>The key of a word of a column in <see cref="TaxWords"/>.</summary>

@@ -34,13 +34,24 @@ internal static class ForeignTree
     {
         switch (shape)
         {
-            case ForeignShape.Parents: ByParents(drafts); break;
-            case ForeignShape.Path: ByPaths(drafts); break;
-            case ForeignShape.Levels or ForeignShape.Columns or ForeignShape.Indents: ByDepth(drafts); break;
-            case ForeignShape.Titles: ByTitles(drafts); break;
-            case ForeignShape.Numbers: ByNumbers(drafts, typed); break;
+            case ForeignShape.Parents:
+                ByParents(drafts);
+                break;
+            case ForeignShape.Path:
+                ByPaths(drafts);
+                break;
+            case ForeignShape.Levels or ForeignShape.Columns or ForeignShape.Indents:
+                ByDepth(drafts);
+                break;
+            case ForeignShape.Titles:
+                ByTitles(drafts);
+                break;
+            case ForeignShape.Numbers:
+                ByNumbers(drafts, typed);
+                break;
         }
-        foreach (var draft in drafts) draft.Parent?.Children.Add(draft);
+        foreach (var draft in drafts)
+            draft.Parent?.Children.Add(draft);
     }
 
     // The nearest row above that stands less far in.
@@ -49,7 +60,8 @@ internal static class ForeignTree
         var open = new Stack<Draft>();
         foreach (var draft in drafts)
         {
-            while (open.TryPeek(out var above) && above.Depth >= draft.Depth) open.Pop();
+            while (open.TryPeek(out var above) && above.Depth >= draft.Depth)
+                open.Pop();
             draft.Parent = open.TryPeek(out var parent) ? parent : null;
             open.Push(draft);
         }
@@ -60,8 +72,10 @@ internal static class ForeignTree
     {
         Draft? title = null;
         foreach (var draft in drafts)
-            if (draft.Number is null) title = draft;
-            else draft.Parent = title;
+            if (draft.Number is null)
+                title = draft;
+            else
+                draft.Parent = title;
     }
 
     private static void ByParents(List<Draft> drafts)
@@ -70,16 +84,23 @@ internal static class ForeignTree
         var byName = new Dictionary<string, Draft>(StringComparer.OrdinalIgnoreCase);
         foreach (var draft in drafts)
         {
-            if (draft.Number is not null) byNumber.TryAdd(draft.Number, draft);
+            if (draft.Number is not null)
+                byNumber.TryAdd(draft.Number, draft);
             byName.TryAdd(draft.Name, draft);
         }
         foreach (var draft in drafts)
         {
-            if (draft.ParentText is not { } text) continue;
+            if (draft.ParentText is not { } text)
+                continue;
             draft.Parent = byNumber.GetValueOrDefault(text)
-                ?? (ForeignProposal.NumberThenName().Match(text) is { Success: true } match ? byNumber.GetValueOrDefault(match.Groups["number"].Value) : null)
+                ?? (
+                    ForeignProposal.NumberThenName().Match(text) is { Success: true } match
+                        ? byNumber.GetValueOrDefault(match.Groups["number"].Value)
+                        : null
+                )
                 ?? byName.GetValueOrDefault(text);
-            if (draft.Parent is null) draft.ParentNumber = text;
+            if (draft.Parent is null)
+                draft.ParentNumber = text;
         }
     }
 
@@ -87,12 +108,21 @@ internal static class ForeignTree
     {
         const char step = '\u001f';
         var at = new Dictionary<string, Draft>(StringComparer.OrdinalIgnoreCase);
-        var byNumber = drafts.Where(d => d.Number is not null).GroupBy(d => d.Number!).ToDictionary(g => g.Key, g => g.First(), StringComparer.Ordinal);
+        var byNumber = drafts
+            .Where(d => d.Number is not null)
+            .GroupBy(d => d.Number!)
+            .ToDictionary(g => g.Key, g => g.First(), StringComparer.Ordinal);
         var above = new Dictionary<Draft, string[]>();
         foreach (var draft in drafts)
         {
             var steps = draft.PathSteps;
-            var own = steps.Count > 0 && (Same(steps[^1], draft.Name) || Same(steps[^1], draft.Number) || Same(steps[^1], $"{draft.Number} {draft.Name}"));
+            var own =
+                steps.Count > 0
+                && (
+                    Same(steps[^1], draft.Name)
+                    || Same(steps[^1], draft.Number)
+                    || Same(steps[^1], $"{draft.Number} {draft.Name}")
+                );
             above[draft] = [.. own ? steps.SkipLast(1) : steps];
             at.TryAdd(string.Join(step, above[draft].Append(draft.Name)), draft);
         }
@@ -105,11 +135,24 @@ internal static class ForeignTree
                 var name = above[draft][depth - 1];
                 if (!at.TryGetValue(path, out var heading))
                 {
-                    heading = byNumber.GetValueOrDefault(ForeignProposal.NumberThenName().Match(name) is { Success: true } match ? match.Groups["number"].Value : name);
-                    if (heading is null) drafts.Add(heading = new Draft { Line = draft.Line, Name = name, Parent = parent });
+                    heading = byNumber.GetValueOrDefault(
+                        ForeignProposal.NumberThenName().Match(name) is { Success: true } match
+                            ? match.Groups["number"].Value
+                            : name
+                    );
+                    if (heading is null)
+                        drafts.Add(
+                            heading = new Draft
+                            {
+                                Line = draft.Line,
+                                Name = name,
+                                Parent = parent,
+                            }
+                        );
                     at[path] = heading;
                 }
-                if (heading != draft) parent = heading;
+                if (heading != draft)
+                    parent = heading;
             }
             draft.Parent = parent;
         }
@@ -119,20 +162,33 @@ internal static class ForeignTree
     private static void ByNumbers(List<Draft> drafts, bool typed)
     {
         var byNumber = new Dictionary<string, Draft>(StringComparer.Ordinal);
-        foreach (var draft in drafts) if (draft.Number is not null) byNumber.TryAdd(draft.Number, draft);
+        foreach (var draft in drafts)
+            if (draft.Number is not null)
+                byNumber.TryAdd(draft.Number, draft);
         var capitals = drafts.Count(d => Capital(d.Name)) is > 0 and var many && many < drafts.Count / 2;
-        bool HeadingLike(Draft d) => d.KindSaid == AccountKind.Heading || d.KindSaid is null && (typed && d.TypeWord is null || capitals && Capital(d.Name));
+        bool HeadingLike(Draft d) =>
+            d.KindSaid == AccountKind.Heading
+            || d.KindSaid is null && (typed && d.TypeWord is null || capitals && Capital(d.Name));
         foreach (var draft in drafts)
         {
-            if (draft.Number is not { } number) continue;
+            if (draft.Number is not { } number)
+                continue;
             for (var length = number.Length - 1; length >= 1 && draft.Parent is null; length--)
             {
-                if (byNumber.TryGetValue(number[..length], out var shorter) && shorter.KindSaid != AccountKind.Posting) draft.Parent = shorter;
-                else if (byNumber.TryGetValue(number[..length].PadRight(number.Length, '0'), out var even) && even != draft && HeadingLike(even)) draft.Parent = even;
+                if (byNumber.TryGetValue(number[..length], out var shorter) && shorter.KindSaid != AccountKind.Posting)
+                    draft.Parent = shorter;
+                else if (
+                    byNumber.TryGetValue(number[..length].PadRight(number.Length, '0'), out var even)
+                    && even != draft
+                    && HeadingLike(even)
+                )
+                    draft.Parent = even;
             }
         }
     }
 
     private static bool Capital(string name) => name.Any(char.IsLetter) && !name.Any(char.IsLower);
-    private static bool Same(string a, string? b) => string.Equals(a.Trim(), b?.Trim(), StringComparison.OrdinalIgnoreCase);
+
+    private static bool Same(string a, string? b) =>
+        string.Equals(a.Trim(), b?.Trim(), StringComparison.OrdinalIgnoreCase);
 }

@@ -9,7 +9,8 @@ public sealed class ChannelFee : EventKind
 {
     public override string Name => "channel-fee";
     public override string Explain => "A provider charges its fee out of what it holds for us.";
-    public override IReadOnlyList<string> Takes => ["channel", "method", "clearingMethod", "party", "standing", "amount", "taxCode", "taxDate"];
+    public override IReadOnlyList<string> Takes =>
+        ["channel", "method", "clearingMethod", "party", "standing", "amount", "taxCode", "taxDate"];
     public override IReadOnlyList<string> Needs => ["channel", "amount"];
 
     public override void Write(EntrySheet sheet)
@@ -17,7 +18,9 @@ public sealed class ChannelFee : EventKind
         var context = ChannelSale.ClearingContext(sheet);
         var amount = sheet.Event.Amount!.Value;
         var decided = sheet.DecideTax(TaxDirection.Input, sheet.Event.TaxCode, "standard", PaymentFee, context, "");
-        TaxableLine[] lines = decided is null ? [] : [new TaxableLine(decided.Value, amount, sheet.OnCapital(PaymentFee, context))];
+        TaxableLine[] lines = decided is null
+            ? []
+            : [new TaxableLine(decided.Value, amount, sheet.OnCapital(PaymentFee, context))];
         var totals = sheet.TaxCalculation(false).Run(lines);
         var kept = lines.Sum(l => l.NonDeductible);
         sheet.Debit(PaymentFee, sheet.Amount(amount + kept), context, decided?.Code);

@@ -9,11 +9,35 @@ public class ChannelSale : EventKind
     public override string Name => "channel-sale";
     public override string Explain => "Something was sold in a channel; its provider owes us the money.";
     public override IReadOnlyList<string> Takes =>
-        ["channel", "method", "clearingMethod", "party", "standing", "location", "project", "taxDate", "taxCode", "pricesIncludeTax",
-         "giftCardApplied", "giftCardRate", "giftCardChannel"];
+        [
+            "channel",
+            "method",
+            "clearingMethod",
+            "party",
+            "standing",
+            "location",
+            "project",
+            "taxDate",
+            "taxCode",
+            "pricesIncludeTax",
+            "giftCardApplied",
+            "giftCardRate",
+            "giftCardChannel",
+        ];
     public override IReadOnlyList<string> Needs => ["channel"];
     public override IReadOnlyList<string> LineTakes =>
-        ["item", "account", "quantity", "unitPrice", "discount", "discountPercent", "unitCost", "taxCode", "location", "project"];
+        [
+            "item",
+            "account",
+            "quantity",
+            "unitPrice",
+            "discount",
+            "discountPercent",
+            "unitCost",
+            "taxCode",
+            "location",
+            "project",
+        ];
     public override IReadOnlyList<string> LineNeeds => ["unitPrice"];
     public override bool TakesCharges => true;
 
@@ -23,6 +47,6 @@ public class ChannelSale : EventKind
         new Selling(Clearing, ClearingContext(sheet), revenue).Write(sheet);
 
     /// <summary>Clearing and fee legs are keyed by clearingMethod where given, else by the event's method.</summary>
-    internal static LegContext ClearingContext(EntrySheet sheet) => sheet.Event.ClearingMethod is { } method
-        ? sheet.Document.AtMethod(sheet.SetUp.Index, method) : sheet.Document;
+    internal static LegContext ClearingContext(EntrySheet sheet) =>
+        sheet.Event.ClearingMethod is { } method ? sheet.Document.AtMethod(sheet.SetUp.Index, method) : sheet.Document;
 }

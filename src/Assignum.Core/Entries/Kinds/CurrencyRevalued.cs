@@ -4,7 +4,8 @@ using static Assignum.Core.Landing.Purposes;
 namespace Assignum.Core.Entries.Kinds;
 
 /// <summary>Balances in foreign currency are brought to a closing rate, in base currency only.</summary>
-/// <remarks>A missing party on a control account of receivables or payables is warned of; see docs/decisions/0004.</remarks>
+/// <remarks>A missing party on a control account of receivables or payables is warned of; see
+/// docs/decisions/0004.</remarks>
 public sealed class CurrencyRevalued : EventKind
 {
     public override string Name => "currency-revalued";
@@ -23,8 +24,17 @@ public sealed class CurrencyRevalued : EventKind
             var values = line.Context.Values;
             values[Dimension.Currency] = sheet.SetUp.Index.Of(Dimension.Currency, line.Source.Currency);
             var context = sheet.HandContext(line) with { Values = values };
-            if (context.Party is null && sheet.SetUp.Account(account) is { Control: Chart.Control.Receivables or Chart.Control.Payables })
-                sheet.Warn("party-needed", $"{line.Path}: account {account} belongs to parties; name the one revalued.", account, null, line.Number);
+            if (
+                context.Party is null
+                && sheet.SetUp.Account(account) is { Control: Chart.Control.Receivables or Chart.Control.Payables }
+            )
+                sheet.Warn(
+                    "party-needed",
+                    $"{line.Path}: account {account} belongs to parties; name the one revalued.",
+                    account,
+                    null,
+                    line.Number
+                );
             var amount = line.Source.Amount!.Value;
             sheet.ByHand(Side.Debit, new LegAmount(amount, null), context, account, null);
             sheet.Exchange(amount, context);

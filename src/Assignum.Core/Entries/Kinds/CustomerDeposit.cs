@@ -8,7 +8,8 @@ public sealed class CustomerDeposit : EventKind
 {
     public override string Name => "customer-deposit";
     public override string Explain => "A customer pays before being invoiced.";
-    public override IReadOnlyList<string> Takes => ["party", "amount", "method", "channel", "taxCode", "taxDate", "location", "project"];
+    public override IReadOnlyList<string> Takes =>
+        ["party", "amount", "method", "channel", "taxCode", "taxDate", "location", "project"];
     public override IReadOnlyList<string> Needs => ["party", "amount"];
 
     public override void Write(EntrySheet sheet)
@@ -20,12 +21,18 @@ public sealed class CustomerDeposit : EventKind
         if (sheet.Policies.DepositTax && sheet.SetUp.Entity.TaxRegistered)
         {
             // Where the deposits account is outside tax, the deposit carries none.
-            if (sheet.DecideTax(Tax.TaxDirection.Output, e.TaxCode, "standard", CustomerDeposits, sheet.Document, "") is { } decided)
+            if (
+                sheet.DecideTax(Tax.TaxDirection.Output, e.TaxCode, "standard", CustomerDeposits, sheet.Document, "") is
+                { } decided
+            )
             {
-                if (decided.Code.ReverseCharge) decided = decided with { Rate = 0 };
+                if (decided.Code.ReverseCharge)
+                    decided = decided with { Rate = 0 };
                 tax = sheet.TaxCalculation(true).Included(amount, decided.Rate);
                 sheet.Credit(OutputTax, sheet.Amount(tax), sheet.Document.ForTax(sheet.SetUp.Index, decided.Code.Code));
-                sheet.RecordTax(new Tax.TaxPart(decided, sheet.OnCapital(CustomerDeposits, sheet.Document), amount - tax, tax, 0));
+                sheet.RecordTax(
+                    new Tax.TaxPart(decided, sheet.OnCapital(CustomerDeposits, sheet.Document), amount - tax, tax, 0)
+                );
             }
         }
         sheet.Credit(CustomerDeposits, sheet.Amount(amount - tax), sheet.Document);

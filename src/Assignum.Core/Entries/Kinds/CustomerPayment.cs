@@ -8,7 +8,8 @@ public sealed class CustomerPayment : EventKind
 {
     public override string Name => "customer-payment";
     public override string Explain => "A customer pays what is owed, in whole or in part.";
-    public override IReadOnlyList<string> Takes => ["party", "amount", "discountGiven", "writeOff", "fee", "method", "channel", "location"];
+    public override IReadOnlyList<string> Takes =>
+        ["party", "amount", "discountGiven", "writeOff", "fee", "method", "channel", "location"];
     public override IReadOnlyList<string> Needs => ["party", "amount"];
     public override bool Settles => true;
 

@@ -17,10 +17,20 @@ public class GoodsShipped : EventKind
     {
         foreach (var line in sheet.Lines)
         {
-            if (!line.IsStock) continue;
-            if (!sheet.Policies.Perpetual) { sheet.Move(line.Source.Item!, line.Context.Location, -line.Quantity, null); continue; }
-            if (sheet.Cost(line) is not { } cost) continue;
-            sheet.Debit(sheet.Policies.CostAtInvoice ? ShippedNotInvoiced : CostOfSales, sheet.BaseAmount(cost), line.Context);
+            if (!line.IsStock)
+                continue;
+            if (!sheet.Policies.Perpetual)
+            {
+                sheet.Move(line.Source.Item!, line.Context.Location, -line.Quantity, null);
+                continue;
+            }
+            if (sheet.Cost(line) is not { } cost)
+                continue;
+            sheet.Debit(
+                sheet.Policies.CostAtInvoice ? ShippedNotInvoiced : CostOfSales,
+                sheet.BaseAmount(cost),
+                line.Context
+            );
             sheet.Credit(Stock, sheet.BaseAmount(cost), line.Context with { Quantity = line.Quantity });
             sheet.Move(line.Source.Item!, line.Context.Location, -line.Quantity, -cost);
         }

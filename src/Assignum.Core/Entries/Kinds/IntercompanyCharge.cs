@@ -19,37 +19,57 @@ public sealed class IntercompanyCharge : EventKind
         sheet.Credit(IntercompanyIncome, sheet.Amount(sheet.Event.Amount.Value), sheet.Document);
     }
 
-    /// <summary>The other entity's side, resolved in its own edition with the charging entity as counterparty.</summary>
+    /// <summary>The other entity's side, resolved in its own edition with the charging entity as
+    /// counterparty.</summary>
     internal MirrorEntry? Mirror(BusinessEvent source, CompiledSetUp charging, OtherSetUps? others, EntrySheet sheet)
     {
         var name = source.Counterparty!;
         if (name == charging.Entity.Code || others?.Invoke(name, source.Date) is not { } other)
         {
-            sheet.Fail("unknown-record", $"Entity {name} has no edition in force on {source.Date:yyyy-MM-dd}, or is this entity itself.", "counterparty");
+            sheet.Fail(
+                "unknown-record",
+                $"Entity {name} has no edition in force on {source.Date:yyyy-MM-dd}, or is this entity itself.",
+                "counterparty"
+            );
             return null;
         }
         if (MirrorRate(source, charging, other) is not { } rate)
         {
-            sheet.Fail("missing-rate", $"{name} keeps its books in {other.Entity.Currency}: send 'counterpartyRate', the {other.Entity.Currency} for one {sheet.Currency}.", "counterpartyRate");
+            sheet.Fail(
+                "missing-rate",
+                $"{name} keeps its books in {other.Entity.Currency}: send 'counterpartyRate', the "
+                    + $"{other.Entity.Currency} for one {sheet.Currency}.",
+                "counterpartyRate"
+            );
             return null;
         }
         var mirrored = new BusinessEvent
         {
-            Source = source.Source, Id = source.Id, Kind = Name, Date = source.Date, Currency = sheet.Currency, Rate = rate,
-            Reference = source.Reference, Text = source.Text, Amount = source.Amount, Counterparty = charging.Entity.Code,
+            Source = source.Source,
+            Id = source.Id,
+            Kind = Name,
+            Date = source.Date,
+            Currency = sheet.Currency,
+            Rate = rate,
+            Reference = source.Reference,
+            Text = source.Text,
+            Amount = source.Amount,
+            Counterparty = charging.Entity.Code,
         };
         var theirs = new EntrySheet(other, this, mirrored, NoDocuments.Instance);
         theirs.Debit(IntercompanyExpense, theirs.Amount(source.Amount!.Value), theirs.Document);
         theirs.Credit(DueToEntities, theirs.Amount(source.Amount.Value), theirs.Document);
         var entry = EntryBuilder.Finish(theirs, this, source.Date);
-        foreach (var error in theirs.Errors) sheet.Errors.Add(error with { Message = $"In {name}: {error.Message}" });
+        foreach (var error in theirs.Errors)
+            sheet.Errors.Add(error with { Message = $"In {name}: {error.Message}" });
         return entry is null ? null : new MirrorEntry(name, entry);
     }
 
     private static decimal? MirrorRate(BusinessEvent source, CompiledSetUp charging, CompiledSetUp other)
     {
         var currency = source.Currency ?? charging.Entity.Currency;
-        if (other.Entity.Currency == currency) return 1;
+        if (other.Entity.Currency == currency)
+            return 1;
         return other.Entity.Currency == charging.Entity.Currency ? source.Rate : source.CounterpartyRate;
     }
 }

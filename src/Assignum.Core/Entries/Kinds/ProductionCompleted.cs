@@ -15,11 +15,17 @@ public sealed class ProductionCompleted : EventKind
     {
         var e = sheet.Event;
         var quantity = e.Quantity ?? 1;
-        if (!sheet.Policies.Perpetual) { sheet.Move(e.Output!, e.Location, quantity, null); return; }
-        if (sheet.Cost(sheet.SetUp.Item(e.Output!)!.Item, quantity, e.UnitCost, "output") is not { } value) return;
+        if (!sheet.Policies.Perpetual)
+        {
+            sheet.Move(e.Output!, e.Location, quantity, null);
+            return;
+        }
+        if (sheet.Cost(sheet.SetUp.Item(e.Output!)!.Item, quantity, e.UnitCost, "output") is not { } value)
+            return;
         var made = sheet.ItemContext(e.Output!, e.Location) with { Quantity = quantity };
         var difference = e.IssuedCost!.Value - value;
-        if (sheet.Policies.DirectProduction) sheet.Debit(Stock, sheet.BaseAmount(-difference), made);
+        if (sheet.Policies.DirectProduction)
+            sheet.Debit(Stock, sheet.BaseAmount(-difference), made);
         else
         {
             sheet.Debit(Stock, sheet.BaseAmount(value), made);

@@ -20,14 +20,33 @@ public sealed class ProductionIssued : EventKind
         {
             if (!sheet.Policies.Perpetual)
             {
-                if (line.IsStock) sheet.Move(line.Source.Item!, line.Context.Location, -line.Quantity, null);
+                if (line.IsStock)
+                    sheet.Move(line.Source.Item!, line.Context.Location, -line.Quantity, null);
                 continue;
             }
-            if (sheet.Cost(line) is not { } cost) continue;
-            sheet.Debit(sheet.Policies.DirectProduction ? Stock : ProductionWip, sheet.BaseAmount(cost), made with { Line = line.Number, Text = line.Context.Text });
-            sheet.Credit(line.IsStock ? Stock : OwnWorkToProduction, sheet.BaseAmount(cost), line.Context with { Quantity = line.Quantity });
-            if (line.IsStock) sheet.Move(line.Source.Item!, line.Context.Location, -line.Quantity, -cost);
-            if (sheet.Policies.DirectProduction) sheet.Move(sheet.Event.Output!, sheet.Event.Location, 0, cost);
+            if (sheet.Cost(line) is not { } cost)
+                continue;
+            sheet.Debit(
+                sheet.Policies.DirectProduction ? Stock : ProductionWip,
+                sheet.BaseAmount(cost),
+                made with
+                {
+                    Line = line.Number,
+                    Text = line.Context.Text,
+                }
+            );
+            sheet.Credit(
+                line.IsStock ? Stock : OwnWorkToProduction,
+                sheet.BaseAmount(cost),
+                line.Context with
+                {
+                    Quantity = line.Quantity,
+                }
+            );
+            if (line.IsStock)
+                sheet.Move(line.Source.Item!, line.Context.Location, -line.Quantity, -cost);
+            if (sheet.Policies.DirectProduction)
+                sheet.Move(sheet.Event.Output!, sheet.Event.Location, 0, cost);
         }
     }
 }

@@ -9,19 +9,38 @@ public sealed class ProjectUsage : EventKind
     public override string Name => "project-usage";
     public override string Explain => "A project used goods, labour or services of ours.";
     public override IReadOnlyList<string> Takes => ["project", "location"];
-    public override IReadOnlyList<string> LineTakes => ["item", "account", "quantity", "unitCost", "location", "project"];
+    public override IReadOnlyList<string> LineTakes =>
+        ["item", "account", "quantity", "unitCost", "location", "project"];
     public override IReadOnlyList<string> LineNeeds => ["item"];
 
     public override void Write(EntrySheet sheet)
     {
         foreach (var line in sheet.Lines)
         {
-            if (line.Project is null) { sheet.Fail("missing-field", $"{line.Path} needs a 'project', its own or the event's.", line.Path + ".project"); continue; }
+            if (line.Project is null)
+            {
+                sheet.Fail(
+                    "missing-field",
+                    $"{line.Path} needs a 'project', its own or the event's.",
+                    line.Path + ".project"
+                );
+                continue;
+            }
             var fromStock = line.IsStock && sheet.Policies.Perpetual;
-            if (sheet.Cost(line) is not { } cost) continue;
+            if (sheet.Cost(line) is not { } cost)
+                continue;
             sheet.Debit(line.AsBilled ? ProjectCost : ProjectWip, sheet.BaseAmount(cost), line.Context);
-            sheet.Credit(fromStock ? Stock : OwnWorkToProjects, sheet.BaseAmount(cost), line.Context with { Written = null, Quantity = line.Quantity });
-            if (line.IsStock) sheet.Move(line.Source.Item!, line.Context.Location, -line.Quantity, fromStock ? -cost : null);
+            sheet.Credit(
+                fromStock ? Stock : OwnWorkToProjects,
+                sheet.BaseAmount(cost),
+                line.Context with
+                {
+                    Written = null,
+                    Quantity = line.Quantity,
+                }
+            );
+            if (line.IsStock)
+                sheet.Move(line.Source.Item!, line.Context.Location, -line.Quantity, fromStock ? -cost : null);
         }
     }
 }

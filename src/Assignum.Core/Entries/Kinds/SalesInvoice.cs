@@ -9,16 +9,49 @@ public class SalesInvoice : EventKind
     public override string Name => "sales-invoice";
     public override string Explain => "A customer is invoiced for what was sold.";
     public override IReadOnlyList<string> Takes =>
-        ["party", "channel", "location", "project", "taxDate", "taxCode", "pricesIncludeTax", "depositApplied", "depositRate", "depositTaxCode", "depositTax",
-         "giftCardApplied", "giftCardRate", "giftCardChannel", "receivablesAccount"];
+        [
+            "party",
+            "channel",
+            "location",
+            "project",
+            "taxDate",
+            "taxCode",
+            "pricesIncludeTax",
+            "depositApplied",
+            "depositRate",
+            "depositTaxCode",
+            "depositTax",
+            "giftCardApplied",
+            "giftCardRate",
+            "giftCardChannel",
+            "receivablesAccount",
+        ];
     public override IReadOnlyList<string> Needs => ["party"];
     public override IReadOnlyList<string> LineTakes =>
-        ["item", "account", "quantity", "unitPrice", "discount", "discountPercent", "unitCost", "taxCode", "location", "project"];
+        [
+            "item",
+            "account",
+            "quantity",
+            "unitPrice",
+            "discount",
+            "discountPercent",
+            "unitCost",
+            "taxCode",
+            "location",
+            "project",
+        ];
     public override IReadOnlyList<string> LineNeeds => ["unitPrice"];
     public override bool TakesCharges => true;
 
     public override void Write(EntrySheet sheet) => Sell(sheet, SalesRevenue);
 
     private protected static void Sell(EntrySheet sheet, Purpose revenue) =>
-        new Selling(Receivables, sheet.Document with { Written = sheet.Number(sheet.Event.ReceivablesAccount) }, revenue).Write(sheet);
+        new Selling(
+            Receivables,
+            sheet.Document with
+            {
+                Written = sheet.Number(sheet.Event.ReceivablesAccount),
+            },
+            revenue
+        ).Write(sheet);
 }

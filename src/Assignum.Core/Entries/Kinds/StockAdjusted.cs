@@ -9,16 +9,23 @@ public sealed class StockAdjusted : EventKind
     public override string Name => "stock-adjusted";
     public override string Explain => "Stock was counted, found, lost or used up.";
     public override IReadOnlyList<string> Takes => ["location", "reason", "project"];
-    public override IReadOnlyList<string> LineTakes => ["item", "quantity", "unitCost", "location", "reason", "project"];
+    public override IReadOnlyList<string> LineTakes =>
+        ["item", "quantity", "unitCost", "location", "reason", "project"];
     public override IReadOnlyList<string> LineNeeds => ["item"];
 
     public override void Write(EntrySheet sheet)
     {
         foreach (var line in sheet.Lines)
         {
-            if (!line.IsStock) continue;
-            if (!sheet.Policies.Perpetual) { sheet.Move(line.Source.Item!, line.Context.Location, line.Quantity, null); continue; }
-            if (sheet.Cost(line) is not { } cost) continue;
+            if (!line.IsStock)
+                continue;
+            if (!sheet.Policies.Perpetual)
+            {
+                sheet.Move(line.Source.Item!, line.Context.Location, line.Quantity, null);
+                continue;
+            }
+            if (sheet.Cost(line) is not { } cost)
+                continue;
             sheet.Debit(Stock, sheet.BaseAmount(cost), line.Context with { Quantity = line.Quantity });
             sheet.Credit(StockAdjustment, sheet.BaseAmount(cost), line.Context);
             sheet.Move(line.Source.Item!, line.Context.Location, line.Quantity, cost);

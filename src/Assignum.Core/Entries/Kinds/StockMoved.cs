@@ -17,14 +17,19 @@ public sealed class StockMoved : EventKind
     {
         foreach (var line in sheet.Lines)
         {
-            if (!line.IsStock) continue;
+            if (!line.IsStock)
+                continue;
             var going = sheet.Event.InTransit != "in";
             var coming = sheet.Event.InTransit != "out";
             var cost = sheet.Policies.Perpetual ? sheet.Cost(line) : null;
-            if (cost is null && sheet.Policies.Perpetual) continue;
-            if (going) sheet.Move(line.Source.Item!, sheet.Event.FromLocation, -line.Quantity, -cost);
-            if (coming) sheet.Move(line.Source.Item!, sheet.Event.ToLocation, line.Quantity, cost);
-            if (cost is { } value) Value(sheet, line, value, going, coming);
+            if (cost is null && sheet.Policies.Perpetual)
+                continue;
+            if (going)
+                sheet.Move(line.Source.Item!, sheet.Event.FromLocation, -line.Quantity, -cost);
+            if (coming)
+                sheet.Move(line.Source.Item!, sheet.Event.ToLocation, line.Quantity, cost);
+            if (cost is { } value)
+                Value(sheet, line, value, going, coming);
         }
     }
 
@@ -36,7 +41,8 @@ public sealed class StockMoved : EventKind
         var to = line.Context.AtLocation(index, sheet.Event.ToLocation) with { Quantity = line.Quantity };
         var (debit, credit) = (coming ? Stock : StockInTransit, going ? Stock : StockInTransit);
         var creditContext = going ? from : to;
-        if (Same(sheet, debit, to, credit, creditContext)) return;
+        if (Same(sheet, debit, to, credit, creditContext))
+            return;
         sheet.Debit(debit, sheet.BaseAmount(cost), to);
         sheet.Credit(credit, sheet.BaseAmount(cost), creditContext);
     }

@@ -8,10 +8,34 @@ public class SupplierInvoice : EventKind
 {
     public override string Name => "supplier-invoice";
     public override string Explain => "A supplier's invoice came; it may settle what was received before.";
-    public override IReadOnlyList<string> Takes => ["party", "location", "project", "taxDate", "taxCode", "pricesIncludeTax", "depositApplied", "depositRate", "payablesAccount"];
+    public override IReadOnlyList<string> Takes =>
+        [
+            "party",
+            "location",
+            "project",
+            "taxDate",
+            "taxCode",
+            "pricesIncludeTax",
+            "depositApplied",
+            "depositRate",
+            "payablesAccount",
+        ];
     public override IReadOnlyList<string> Needs => ["party"];
     public override IReadOnlyList<string> LineTakes =>
-        ["item", "account", "quantity", "unitPrice", "discount", "discountPercent", "receiptCost", "receiptRate", "heldShare", "taxCode", "location", "project"];
+        [
+            "item",
+            "account",
+            "quantity",
+            "unitPrice",
+            "discount",
+            "discountPercent",
+            "receiptCost",
+            "receiptRate",
+            "heldShare",
+            "taxCode",
+            "location",
+            "project",
+        ];
     public override IReadOnlyList<string> LineNeeds => ["unitPrice"];
     public override bool TakesCharges => true;
     public override bool FromSupplier => true;

@@ -8,7 +8,8 @@ using Microsoft.AspNetCore.Mvc;
 
 namespace Assignum.Web.Pages.Entity;
 
-/// <summary>An account's lines by date with the balance after each: from a balance down to entries and their landings.</summary>
+/// <summary>An account's lines by date with the balance after each: from a balance down to entries and their
+/// landings.</summary>
 public sealed class CardModel(DeskContext desk, ViewSetUp view, ReadAccounts accounts) : EntityPage(desk)
 {
     /// <summary>Lines on a page.</summary>
@@ -16,11 +17,23 @@ public sealed class CardModel(DeskContext desk, ViewSetUp view, ReadAccounts acc
     private const int MostListed = 100_000;
 
     public override string Place => "chart";
-    [BindProperty(SupportsGet = true)] public string Number { get => number; set => number = Unslashed(value); }
+
+    [BindProperty(SupportsGet = true)]
+    public string Number
+    {
+        get => number;
+        set => number = Unslashed(value);
+    }
     private string number = "";
-    [BindProperty(SupportsGet = true)] public DateOnly? From { get; set; }
-    [BindProperty(SupportsGet = true)] public DateOnly? To { get; set; }
-    [BindProperty(SupportsGet = true)] public int Skip { get; set; }
+
+    [BindProperty(SupportsGet = true)]
+    public DateOnly? From { get; set; }
+
+    [BindProperty(SupportsGet = true)]
+    public DateOnly? To { get; set; }
+
+    [BindProperty(SupportsGet = true)]
+    public int Skip { get; set; }
 
     public Account? Account { get; private set; }
     public IReadOnlyList<CardLine> Lines { get; private set; } = [];
@@ -30,13 +43,24 @@ public sealed class CardModel(DeskContext desk, ViewSetUp view, ReadAccounts acc
 
     public async Task<IActionResult> OnGetAsync()
     {
-        if (await RenumberedAsync(view, Number) is { } now) return LocalRedirect($"/e/{EntityCode}/chart/{Uri.EscapeDataString(now)}/card{Request.QueryString}");
-        if (!await FindAsync()) return NotFound();
+        if (await RenumberedAsync(view, Number) is { } now)
+            return LocalRedirect($"/e/{EntityCode}/chart/{Uri.EscapeDataString(now)}/card{Request.QueryString}");
+        if (!await FindAsync())
+            return NotFound();
         Skip = Math.Clamp(Skip, 0, 100_000_000);
-        if (From > To) Faults = [new Core.Fault("bad-days", "The last day is before the first: exchange them.", "to")];
+        if (From > To)
+            Faults = [new Core.Fault("bad-days", "The last day is before the first: exchange them.", "to")];
         else
         {
-            var lines = await accounts.CardAsync(State, Number, From, To, Skip, PageLines + 1, HttpContext.RequestAborted);
+            var lines = await accounts.CardAsync(
+                State,
+                Number,
+                From,
+                To,
+                Skip,
+                PageLines + 1,
+                HttpContext.RequestAborted
+            );
             (Lines, More) = ([.. lines.Take(PageLines)], lines.Count > PageLines);
         }
         return Page();
@@ -44,12 +68,53 @@ public sealed class CardModel(DeskContext desk, ViewSetUp view, ReadAccounts acc
 
     public async Task<IActionResult> OnGetListAsync(string format)
     {
-        if (!await FindAsync()) return NotFound();
+        if (!await FindAsync())
+            return NotFound();
         var lines = await accounts.CardAsync(State, Number, From, To, 0, MostListed, HttpContext.RequestAborted);
-        return ListFile.Of($"{Number}-lines", format, ["date", "entry", "kind", "reference", "purpose", "rung", "party", "item", "text", "posted_as", "debit", "credit", "balance"],
-            lines.Select(l => new object?[] { l.Date, l.Entry, l.Kind, l.Reference, l.Purpose, l.Rung, l.Party, l.Item, l.Text, l.AsPosted, l.Debit, l.Credit, l.Before + l.Debit - l.Credit }));
+        return ListFile.Of(
+            $"{Number}-lines",
+            format,
+            [
+                "date",
+                "entry",
+                "kind",
+                "reference",
+                "purpose",
+                "rung",
+                "party",
+                "item",
+                "text",
+                "posted_as",
+                "debit",
+                "credit",
+                "balance",
+            ],
+            lines.Select(l =>
+                new object?[]
+                {
+                    l.Date,
+                    l.Entry,
+                    l.Kind,
+                    l.Reference,
+                    l.Purpose,
+                    l.Rung,
+                    l.Party,
+                    l.Item,
+                    l.Text,
+                    l.AsPosted,
+                    l.Debit,
+                    l.Credit,
+                    l.Before + l.Debit - l.Credit,
+                }
+            )
+        );
     }
 
     private async Task<bool> FindAsync() =>
-        (Account = (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp.Accounts.FirstOrDefault(a => a.Number == Number)) is not null;
+        (
+            Account = (
+                await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)
+            ).Result!.SetUp.SetUp.Accounts.FirstOrDefault(a => a.Number == Number)
+        )
+            is not null;
 }

@@ -6,15 +6,19 @@ using Microsoft.AspNetCore.Mvc;
 
 namespace Assignum.Web.Pages.Entity;
 
-/// <summary>How every combination of records is decided, purpose by purpose, exactly; and where what falls through comes from.</summary>
+/// <summary>How every combination of records is decided, purpose by purpose, exactly; and where what falls through
+/// comes from.</summary>
 public sealed class CoverageModel(DeskContext desk, ReadCoverage read) : EntityPage(desk)
 {
     public override string Place => "assignments";
-    [BindProperty(SupportsGet = true)] public string? Purpose { get; set; }
+
+    [BindProperty(SupportsGet = true)]
+    public string? Purpose { get; set; }
 
     public CoverageView View { get; private set; } = null!;
 
-    /// <summary>Of the purpose asked for: what falls to the default, a tripwire or nothing, by group, with the assignments that would cover it.</summary>
+    /// <summary>Of the purpose asked for: what falls to the default, a tripwire or nothing, by group, with the
+    /// assignments that would cover it.</summary>
     public IReadOnlyList<Uncovered> Uncovered { get; private set; } = [];
     public CoveredPurpose? Shown { get; private set; }
 
@@ -23,14 +27,32 @@ public sealed class CoverageModel(DeskContext desk, ReadCoverage read) : EntityP
     public async Task<IActionResult> OnGetListAsync(string? format)
     {
         await LoadAsync();
-        return ListFile.Of($"{EntityCode}-coverage", format ?? "csv", ["purpose", "combinations", "decided by", "count", "lines last period", "amount last period"], View.Purposes.SelectMany(p => p.Coverage.By.Where(b => b.Value != 0).Select(b =>
-            new object?[] { p.Coverage.Purpose.Name, (decimal)p.Coverage.Combinations, b.Key, (decimal)b.Value, p.Volume.Where(v => v.Rung == b.Key).Sum(v => v.Lines), p.Volume.Where(v => v.Rung == b.Key).Sum(v => v.Amount) })));
+        return ListFile.Of(
+            $"{EntityCode}-coverage",
+            format ?? "csv",
+            ["purpose", "combinations", "decided by", "count", "lines last period", "amount last period"],
+            View.Purposes.SelectMany(p =>
+                p.Coverage.By.Where(b => b.Value != 0)
+                    .Select(b =>
+                        new object?[]
+                        {
+                            p.Coverage.Purpose.Name,
+                            (decimal)p.Coverage.Combinations,
+                            b.Key,
+                            (decimal)b.Value,
+                            p.Volume.Where(v => v.Rung == b.Key).Sum(v => v.Lines),
+                            p.Volume.Where(v => v.Rung == b.Key).Sum(v => v.Amount),
+                        }
+                    )
+            )
+        );
     }
 
     private async Task LoadAsync()
     {
         View = (await read.RunAsync(State, "draft", HttpContext.RequestAborted)).Result!;
         Shown = View.Purposes.FirstOrDefault(p => p.Coverage.Purpose.Name == Purpose);
-        if (Shown is not null) Uncovered = Core.Coverage.Uncovered.Of(View.SetUp, Shown.Coverage.Purpose);
+        if (Shown is not null)
+            Uncovered = Core.Coverage.Uncovered.Of(View.SetUp, Shown.Coverage.Purpose);
     }
 }

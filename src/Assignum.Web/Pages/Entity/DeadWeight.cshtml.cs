@@ -6,7 +6,8 @@ using Microsoft.AspNetCore.Mvc;
 
 namespace Assignum.Web.Pages.Entity;
 
-/// <summary>Assignments that can never win and those that change nothing, with the proof; taken away as one change.</summary>
+/// <summary>Assignments that can never win and those that change nothing, with the proof; taken away as one
+/// change.</summary>
 public sealed class DeadWeightModel(DeskContext desk, ViewSetUp view, EditSetUp edit) : ActingPage(desk, edit)
 {
     public override string Place => "assignments";
@@ -17,15 +18,38 @@ public sealed class DeadWeightModel(DeskContext desk, ViewSetUp view, EditSetUp 
     public async Task<IActionResult> OnGetListAsync(string? format)
     {
         await LoadAsync();
-        return ListFile.Of($"{EntityCode}-dead-weight", format ?? "csv", ["purpose", "key", "account", "kind", "why", "can go"], Dead.Select(d => new object?[]
-            { d.Assignment.Purpose, string.Join(" · ", d.Assignment.Key.Select(k => $"{Core.Words.Of(k.Dimension)} {k.Value}")), d.Assignment.Account, d.NeverWins ? "never wins" : "changes nothing", d.Why, d.Removable ? "yes" : "no" }));
+        return ListFile.Of(
+            $"{EntityCode}-dead-weight",
+            format ?? "csv",
+            ["purpose", "key", "account", "kind", "why", "can go"],
+            Dead.Select(d =>
+                new object?[]
+                {
+                    d.Assignment.Purpose,
+                    string.Join(" · ", d.Assignment.Key.Select(k => $"{Core.Words.Of(k.Dimension)} {k.Value}")),
+                    d.Assignment.Account,
+                    d.NeverWins ? "never wins" : "changes nothing",
+                    d.Why,
+                    d.Removable ? "yes" : "no",
+                }
+            )
+        );
     }
 
     /// <summary>Takes all away that may go together.</summary>
     public async Task<IActionResult> OnPostAsync(string? reason)
     {
-        var made = await Edit.MakeAsync(Actor, EntityCode, "dead weight taken away", Reason(reason), (now, _) => ReadCoverage.Removal(now, DeadWeight.Of(new Core.SetUps.CompiledSetUp(now))), HttpContext.RequestAborted);
-        return await AfterAsync(made, n => n == 1 ? "1 assignment was taken away." : $"{n} assignments were taken away.");
+        var made = await Edit.MakeAsync(
+            Actor,
+            EntityCode,
+            "dead weight taken away",
+            Reason(reason),
+            (now, _) => ReadCoverage.Removal(now, DeadWeight.Of(new Core.SetUps.CompiledSetUp(now))),
+            HttpContext.RequestAborted
+        );
+        return await AfterAsync(made, n =>
+            n == 1 ? "1 assignment was taken away." : $"{n} assignments were taken away."
+        );
     }
 
     private protected override string Here => $"/e/{EntityCode}/dead-weight";
@@ -36,5 +60,6 @@ public sealed class DeadWeightModel(DeskContext desk, ViewSetUp view, EditSetUp 
         return Page();
     }
 
-    private async Task LoadAsync() => Dead = DeadWeight.Of((await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp);
+    private async Task LoadAsync() =>
+        Dead = DeadWeight.Of((await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp);
 }

@@ -9,8 +9,21 @@ namespace Assignum.Web.Pages.Entity;
 public sealed record FormField(string Name, string Label, FieldType Type, string? Value, bool Needed)
 {
     /// <summary>Whether choices are offered while typing.</summary>
-    public bool Picks => Type is FieldType.Item or FieldType.Party or FieldType.Location or FieldType.Channel or FieldType.Method or FieldType.Project or FieldType.Reason
-        or FieldType.TaxCode or FieldType.Account or FieldType.Currency or FieldType.Entity or FieldType.TaxStanding or FieldType.TaxCategory;
+    public bool Picks =>
+        Type
+            is FieldType.Item
+                or FieldType.Party
+                or FieldType.Location
+                or FieldType.Channel
+                or FieldType.Method
+                or FieldType.Project
+                or FieldType.Reason
+                or FieldType.TaxCode
+                or FieldType.Account
+                or FieldType.Currency
+                or FieldType.Entity
+                or FieldType.TaxStanding
+                or FieldType.TaxCategory;
 
     /// <summary>The purpose that an account written here stands for, or null where it depends on more.</summary>
     public string? Purpose { get; init; }
@@ -19,29 +32,72 @@ public sealed record FormField(string Name, string Label, FieldType Type, string
     public string Id => string.Concat(Name.Select(c => char.IsAsciiLetterOrDigit(c) ? c : '-'));
 }
 
-/// <summary>A document as a form: the fields its kind takes, made from the table of event fields, and back into JSON.</summary>
+/// <summary>A document as a form: the fields its kind takes, made from the table of event fields, and back into
+/// JSON.</summary>
 public static class DocumentForm
 {
     private static readonly string[] Common = ["date", "currency", "rate", "reference", "text"];
 
     /// <summary>The event's own fields, in the order of the table.</summary>
     public static IEnumerable<FormField> Fields(EventKind kind, JsonObject document) =>
-        EventFields.OfEvent.Where(f => f.Type != FieldType.Dimensions && (Common.Contains(f.Name) || kind.Takes.Contains(f.Name)))
-            .Select(f => new FormField("f." + f.Name, Label(f.Name), f.Type, Text(document[f.Name]), f.Name == "date" || kind.Needs.Contains(f.Name)) { Purpose = f.Type == FieldType.Account ? PurposeOf(kind, f.Name) : null });
+        EventFields
+            .OfEvent.Where(f =>
+                f.Type != FieldType.Dimensions && (Common.Contains(f.Name) || kind.Takes.Contains(f.Name))
+            )
+            .Select(f => new FormField(
+                "f." + f.Name,
+                Label(f.Name),
+                f.Type,
+                Text(document[f.Name]),
+                f.Name == "date" || kind.Needs.Contains(f.Name)
+            )
+            {
+                Purpose = f.Type == FieldType.Account ? PurposeOf(kind, f.Name) : null,
+            });
 
-    /// <summary>Whether a field stands in the open: it is needed, filled, or what most documents of its kind have.</summary>
-    public static bool IsOften(FormField field) => field.Needed || field.Value is not null || Often.Contains(field.Name);
+    /// <summary>Whether a field stands in the open: it is needed, filled, or what most documents of its kind
+    /// have.</summary>
+    public static bool IsOften(FormField field) =>
+        field.Needed || field.Value is not null || Often.Contains(field.Name);
 
     private static readonly HashSet<string> Often =
-        ["f.reference", "f.channel", "f.method", "f.location", "f.fee", "f.amount", "f.quantity", "f.unitCost", "f.inTransit", "f.complete", "f.costToDate", "f.billedToDate", "f.pricesIncludeTax"];
+    [
+        "f.reference",
+        "f.channel",
+        "f.method",
+        "f.location",
+        "f.fee",
+        "f.amount",
+        "f.quantity",
+        "f.unitCost",
+        "f.inTransit",
+        "f.complete",
+        "f.costToDate",
+        "f.billedToDate",
+        "f.pricesIncludeTax",
+    ];
 
     /// <summary>The columns of a list: lines, charges or settles.</summary>
-    public static IReadOnlyList<(string Name, FieldType Type)> Columns(EventKind kind, string list) => list switch
-    {
-        "lines" => [.. EventFields.OfLine.Where(f => kind.LineTakes.Contains(f.Name)).OrderBy(f => kind.LineTakes.ToList().IndexOf(f.Name)).Select(f => (f.Name, f.Type))],
-        "charges" => kind.TakesCharges ? [.. EventFields.OfCharge.Where(f => kind.FromSupplier || f.Name is not ("item" or "account")).Select(f => (f.Name, f.Type))] : [],
-        _ => kind.Settles ? [.. EventFields.OfSettlement.Select(f => (f.Name, f.Type))] : [],
-    };
+    public static IReadOnlyList<(string Name, FieldType Type)> Columns(EventKind kind, string list) =>
+        list switch
+        {
+            "lines" =>
+            [
+                .. EventFields
+                    .OfLine.Where(f => kind.LineTakes.Contains(f.Name))
+                    .OrderBy(f => kind.LineTakes.ToList().IndexOf(f.Name))
+                    .Select(f => (f.Name, f.Type)),
+            ],
+            "charges" => kind.TakesCharges
+                ?
+                [
+                    .. EventFields
+                        .OfCharge.Where(f => kind.FromSupplier || f.Name is not ("item" or "account"))
+                        .Select(f => (f.Name, f.Type)),
+                ]
+                : [],
+            _ => kind.Settles ? [.. EventFields.OfSettlement.Select(f => (f.Name, f.Type))] : [],
+        };
 
     /// <summary>The rows of a list, an empty one where none is filled.</summary>
     public static IEnumerable<IReadOnlyList<FormField>> Rows(EventKind kind, string list, JsonObject document)
@@ -51,48 +107,81 @@ public static class DocumentForm
         for (var i = 0; i < Math.Max(1, filled.Count); i++)
         {
             var row = i < filled.Count ? filled[i] as JsonObject : null;
-            yield return [.. columns.Select(c => new FormField($"{list}[{i}].{c.Name}", Label(c.Name), c.Type, Text(row?[c.Name]), false) { Purpose = c.Type == FieldType.Account ? PurposeOf(kind, list) : null })];
+            yield return
+            [
+                .. columns.Select(c => new FormField(
+                    $"{list}[{i}].{c.Name}",
+                    Label(c.Name),
+                    c.Type,
+                    Text(row?[c.Name]),
+                    false
+                )
+                {
+                    Purpose = c.Type == FieldType.Account ? PurposeOf(kind, list) : null,
+                }),
+            ];
         }
     }
 
     /// <summary>The JSON of what the form holds; empty fields and empty rows are left out.</summary>
     public static JsonObject Read(IFormCollection form, string kind)
     {
-        var document = new JsonObject { ["source"] = "own", ["id"] = form["id"].ToString(), ["kind"] = kind };
-        foreach (var field in EventFields.OfEvent) Put(document, field.Name, field.Type, form["f." + field.Name].ToString());
+        var document = new JsonObject
+        {
+            ["source"] = "own",
+            ["id"] = form["id"].ToString(),
+            ["kind"] = kind,
+        };
+        foreach (var field in EventFields.OfEvent)
+            Put(document, field.Name, field.Type, form["f." + field.Name].ToString());
         List(form, document, "lines", EventFields.OfLine.Select(f => (f.Name, f.Type)));
         List(form, document, "charges", EventFields.OfCharge.Select(f => (f.Name, f.Type)));
         List(form, document, "settles", EventFields.OfSettlement.Select(f => (f.Name, f.Type)));
         return document;
     }
 
-    // Which purpose's line rung an account on a document is: as the patterns of the kinds have it for a line without a project.
-    private static string? PurposeOf(EventKind kind, string field) => (kind.Name, field) switch
-    {
-        (_, "receivablesAccount") => "receivables",
-        (_, "payablesAccount") => "payables",
-        ("hand-entry", "lines") => "hand-entry",
-        ("sales-invoice" or "channel-sale", "lines") => "sales-revenue",
-        ("sales-credit-note" or "channel-refund", "lines") => "sales-returns",
-        ("supplier-invoice" or "supplier-credit-note", "lines" or "charges") => "non-stock-cost",
-        ("customer-payment", "settles") => "receivables",
-        ("supplier-payment", "settles") => "payables",
-        _ => null,
-    };
+    // Which purpose's line rung an account on a document is: as the patterns of the kinds have it for a line without a
+    // project.
+    private static string? PurposeOf(EventKind kind, string field) =>
+        (kind.Name, field) switch
+        {
+            (_, "receivablesAccount") => "receivables",
+            (_, "payablesAccount") => "payables",
+            ("hand-entry", "lines") => "hand-entry",
+            ("sales-invoice" or "channel-sale", "lines") => "sales-revenue",
+            ("sales-credit-note" or "channel-refund", "lines") => "sales-returns",
+            ("supplier-invoice" or "supplier-credit-note", "lines" or "charges") => "non-stock-cost",
+            ("customer-payment", "settles") => "receivables",
+            ("supplier-payment", "settles") => "payables",
+            _ => null,
+        };
 
     /// <summary>A field's name in words: <c>unitPrice</c> as "unit price".</summary>
-    public static string Label(string name) => string.Concat(name.Select(c => char.IsUpper(c) ? " " + char.ToLowerInvariant(c) : c.ToString()));
+    public static string Label(string name) =>
+        string.Concat(name.Select(c => char.IsUpper(c) ? " " + char.ToLowerInvariant(c) : c.ToString()));
 
-    private static void List(IFormCollection form, JsonObject document, string list, IEnumerable<(string Name, FieldType Type)> fields)
+    private static void List(
+        IFormCollection form,
+        JsonObject document,
+        string list,
+        IEnumerable<(string Name, FieldType Type)> fields
+    )
     {
         var rows = new JsonArray();
-        for (var i = 0; i < EventMost && form.Keys.Any(k => k.StartsWith($"{list}[{i}].", StringComparison.Ordinal)); i++)
+        for (
+            var i = 0;
+            i < EventMost && form.Keys.Any(k => k.StartsWith($"{list}[{i}].", StringComparison.Ordinal));
+            i++
+        )
         {
             var row = new JsonObject();
-            foreach (var (name, type) in fields) Put(row, name, type, form[$"{list}[{i}].{name}"].ToString());
-            if (row.Count > 0) rows.Add(row);
+            foreach (var (name, type) in fields)
+                Put(row, name, type, form[$"{list}[{i}].{name}"].ToString());
+            if (row.Count > 0)
+                rows.Add(row);
         }
-        if (rows.Count > 0) document[list] = rows;
+        if (rows.Count > 0)
+            document[list] = rows;
     }
 
     private const int EventMost = 500;
@@ -101,21 +190,34 @@ public static class DocumentForm
     private static void Put(JsonObject target, string name, FieldType type, string value)
     {
         value = value.Trim();
-        if (value.Length == 0) return;
+        if (value.Length == 0)
+            return;
         target[name] = type switch
         {
-            FieldType.Amount or FieldType.Price or FieldType.Quantity or FieldType.Rate or FieldType.Percent or FieldType.Share =>
-                decimal.TryParse(value.Replace('\u2212', '-'), NumberStyles.AllowLeadingSign | NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var number) ? JsonValue.Create(number) : JsonValue.Create(value),
+            FieldType.Amount
+            or FieldType.Price
+            or FieldType.Quantity
+            or FieldType.Rate
+            or FieldType.Percent
+            or FieldType.Share => decimal.TryParse(
+                value.Replace('\u2212', '-'),
+                NumberStyles.AllowLeadingSign | NumberStyles.AllowDecimalPoint,
+                CultureInfo.InvariantCulture,
+                out var number
+            )
+                ? JsonValue.Create(number)
+                : JsonValue.Create(value),
             FieldType.Flag => JsonValue.Create(value is "true" or "on"),
             _ => JsonValue.Create(value),
         };
     }
 
-    private static string? Text(JsonNode? node) => node switch
-    {
-        null => null,
-        JsonValue value when value.TryGetValue<bool>(out var flag) => flag ? "true" : null,
-        JsonValue value => value.ToString(),
-        _ => null,
-    };
+    private static string? Text(JsonNode? node) =>
+        node switch
+        {
+            null => null,
+            JsonValue value when value.TryGetValue<bool>(out var flag) => flag ? "true" : null,
+            JsonValue value => value.ToString(),
+            _ => null,
+        };
 }

@@ -18,8 +18,14 @@ public sealed class EntryModel(DeskContext desk, ReadJournal journal) : EntityPa
 
     public async Task<IActionResult> OnGetAsync(string number)
     {
-        var found = await journal.EntriesAsync(Actor, EntityCode, new EntryQuery(Number: number, Limit: 1), HttpContext.RequestAborted);
-        if (found.Result is not [var stored, ..]) return NotFound();
+        var found = await journal.EntriesAsync(
+            Actor,
+            EntityCode,
+            new EntryQuery(Number: number, Limit: 1),
+            HttpContext.RequestAborted
+        );
+        if (found.Result is not [var stored, ..])
+            return NotFound();
         Stored = stored;
         using var json = JsonDocument.Parse(stored.EventJson ?? "{}");
         EventText = JsonSerializer.Serialize(json.RootElement, Indented);

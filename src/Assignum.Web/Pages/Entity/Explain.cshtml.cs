@@ -10,19 +10,38 @@ using Microsoft.AspNetCore.Mvc;
 
 namespace Assignum.Web.Pages.Entity;
 
-/// <summary>Where a purpose lands for any values on any day, with every rung tried; for a record, everything it needs and what is missing.</summary>
+/// <summary>Where a purpose lands for any values on any day, with every rung tried; for a record, everything it needs
+/// and what is missing.</summary>
 public sealed class ExplainModel(DeskContext desk, ViewSetUp view) : EntityPage(desk)
 {
     public override string Place => "assignments";
-    [BindProperty(SupportsGet = true)] public string? Purpose { get; set; }
-    [BindProperty(SupportsGet = true)] public string? Edition { get; set; }
-    [BindProperty(SupportsGet = true)] public string? Date { get; set; }
+
+    [BindProperty(SupportsGet = true)]
+    public string? Purpose { get; set; }
+
+    [BindProperty(SupportsGet = true)]
+    public string? Edition { get; set; }
+
+    [BindProperty(SupportsGet = true)]
+    public string? Date { get; set; }
 
     /// <summary>What a leg can have, with where choices come from.</summary>
     public static readonly IReadOnlyList<(string Name, string Pick)> Fields =
     [
-        ("item", "item"), ("item-group", "group&kind=item"), ("party", "party"), ("party-group", "group&kind=party"), ("location", "location"), ("channel", "channel"), ("method", "method"), ("project", "project"),
-        ("project-group", "group&kind=project"), ("reason", "reason"), ("tax-code", "tax-code"), ("currency", "currency"), ("counterparty", "entity"), ("account", "account"),
+        ("item", "item"),
+        ("item-group", "group&kind=item"),
+        ("party", "party"),
+        ("party-group", "group&kind=party"),
+        ("location", "location"),
+        ("channel", "channel"),
+        ("method", "method"),
+        ("project", "project"),
+        ("project-group", "group&kind=project"),
+        ("reason", "reason"),
+        ("tax-code", "tax-code"),
+        ("currency", "currency"),
+        ("counterparty", "entity"),
+        ("account", "account"),
     ];
 
     public IReadOnlyDictionary<string, string> Given { get; private set; } = new Dictionary<string, string>();
@@ -34,26 +53,74 @@ public sealed class ExplainModel(DeskContext desk, ViewSetUp view) : EntityPage(
 
     public async Task<IActionResult> OnGetAsync()
     {
-        Given = Fields.Select(f => (f.Name, Value: Request.Query[f.Name].ToString().Trim())).Where(f => f.Value.Length is > 0 and <= 100).ToDictionary(f => f.Name, f => f.Value);
+        Given = Fields
+            .Select(f => (f.Name, Value: Request.Query[f.Name].ToString().Trim()))
+            .Where(f => f.Value.Length is > 0 and <= 100)
+            .ToDictionary(f => f.Name, f => f.Value);
         var faults = new List<Fault>();
         DateOnly? day = null;
-        if (!string.IsNullOrEmpty(Date)) { if (DateOnly.TryParseExact(Date, "yyyy-MM-dd", out var read)) day = read; else faults.Add(new Fault("bad-date", "The day is no date: write it as YYYY-MM-DD.", "date")); }
-        var set = await view.OfAsync(State, string.IsNullOrEmpty(Edition) ? day is null ? "draft" : null : Edition, day, HttpContext.RequestAborted);
-        if (set.Result is not { SetUp: var compiled }) { Faults = set.Faults; return Page(); }
+        if (!string.IsNullOrEmpty(Date))
+        {
+            if (DateOnly.TryParseExact(Date, "yyyy-MM-dd", out var read))
+                day = read;
+            else
+                faults.Add(new Fault("bad-date", "The day is no date: write it as YYYY-MM-DD.", "date"));
+        }
+        var set = await view.OfAsync(
+            State,
+            string.IsNullOrEmpty(Edition)
+                ? day is null
+                    ? "draft"
+                    : null
+                : Edition,
+            day,
+            HttpContext.RequestAborted
+        );
+        if (set.Result is not { SetUp: var compiled })
+        {
+            Faults = set.Faults;
+            return Page();
+        }
         if (Purpose is not null && Purposes.Find(Purpose) is { } purpose)
         {
             var trace = Explanation.Of(compiled, purpose, Given, faults);
             var account = trace.Account is null ? null : compiled.Account(trace.Account);
-            Line = new LineDocument(trace.Account ?? "nothing", null, account?.Name ?? "", 0, 0, null, null, purpose.Name, null, null, null, null, null, TraceJson.Document(trace));
+            Line = new LineDocument(
+                trace.Account ?? "nothing",
+                null,
+                account?.Name ?? "",
+                0,
+                0,
+                null,
+                null,
+                purpose.Name,
+                null,
+                null,
+                null,
+                null,
+                null,
+                TraceJson.Document(trace)
+            );
             Wrong = account is null ? null : Fitness.Of(account, purpose, trace.Rung == "default");
         }
-        if (Given.TryGetValue("item", out var item) && compiled.Item(item) is { } knownItem) Readiness = Readiness.Of(compiled, knownItem.Item);
-        else if (Given.TryGetValue("party", out var party) && compiled.Party(party) is { } knownParty) Readiness = Readiness.Of(compiled, knownParty.Party);
-        else if (Given.TryGetValue("project", out var project) && compiled.Project(project) is { } knownProject) Readiness = Readiness.Of(compiled, knownProject.Project);
+        if (Given.TryGetValue("item", out var item) && compiled.Item(item) is { } knownItem)
+            Readiness = Readiness.Of(compiled, knownItem.Item);
+        else if (Given.TryGetValue("party", out var party) && compiled.Party(party) is { } knownParty)
+            Readiness = Readiness.Of(compiled, knownParty.Party);
+        else if (Given.TryGetValue("project", out var project) && compiled.Project(project) is { } knownProject)
+            Readiness = Readiness.Of(compiled, knownProject.Project);
         Faults = faults;
         return Page();
     }
 
     /// <summary>The values that were given, for the same question about another purpose.</summary>
-    public string Asked => "?" + string.Join('&', Given.Select(g => $"{g.Key}={Uri.EscapeDataString(g.Value)}").Append($"date={Uri.EscapeDataString(Date ?? "")}").Append($"edition={Uri.EscapeDataString(Edition ?? "")}"));
+    public string Asked =>
+        "?"
+        + string.Join(
+            '&',
+            Given
+                .Select(g => $"{g.Key}={Uri.EscapeDataString(g.Value)}")
+                .Append($"date={Uri.EscapeDataString(Date ?? "")}")
+                .Append($"edition={Uri.EscapeDataString(Edition ?? "")}")
+        );
 }

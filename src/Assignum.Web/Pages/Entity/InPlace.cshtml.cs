@@ -7,7 +7,8 @@ using Microsoft.AspNetCore.Mvc;
 
 namespace Assignum.Web.Pages.Entity;
 
-/// <summary>Creates an account where it is missed: beside the one that serves the same purpose, with the next free number.</summary>
+/// <summary>Creates an account where it is missed: beside the one that serves the same purpose, with the next free
+/// number.</summary>
 public sealed class InPlaceModel(DeskContext desk, ViewSetUp view, EditSetUp edit) : EntityPage(desk)
 {
     private static readonly string[] Asked = ["number", "name", "class", "parent", "control"];
@@ -27,8 +28,13 @@ public sealed class InPlaceModel(DeskContext desk, ViewSetUp view, EditSetUp edi
         var values = NewAccount.Beside(setUp, Like);
         // What was typed is a number where it begins with a digit, else a name.
         name = name?.Trim() ?? "";
-        if (name.Length > 0) values[char.IsAsciiDigit(name[0]) && !name.Contains(' ') ? "number" : "name"] = name;
-        if (wanted is not null && Like is null) (values["class"], values["control"]) = (Core.Words.Of(wanted.Classes[0]), wanted.Control == Control.None ? null : Core.Words.Of(wanted.Control));
+        if (name.Length > 0)
+            values[char.IsAsciiDigit(name[0]) && !name.Contains(' ') ? "number" : "name"] = name;
+        if (wanted is not null && Like is null)
+            (values["class"], values["control"]) = (
+                Core.Words.Of(wanted.Classes[0]),
+                wanted.Control == Control.None ? null : Core.Words.Of(wanted.Control)
+            );
         values["kind"] = "posting";
         Form = new RowForm(Parts.Accounts, null, EntityCode, values) { Columns = Asked };
         Kept = [.. values.Where(v => !Asked.Contains(v.Key) && v.Value is not null).Select(v => (v.Key, v.Value))];
@@ -37,8 +43,16 @@ public sealed class InPlaceModel(DeskContext desk, ViewSetUp view, EditSetUp edi
     public async Task<IActionResult> OnPostAsync()
     {
         var change = RowForm.Read(Parts.Accounts, Request.Form);
-        var made = await edit.RunAsync(Actor, EntityCode, $"account {change.Key} added", null, [change], HttpContext.RequestAborted);
-        if (made.Refused is null) return new JsonResult(new { number = change.Key });
+        var made = await edit.RunAsync(
+            Actor,
+            EntityCode,
+            $"account {change.Key} added",
+            null,
+            [change],
+            HttpContext.RequestAborted
+        );
+        if (made.Refused is null)
+            return new JsonResult(new { number = change.Key });
         var typed = RowForm.Typed(Parts.Accounts, Request.Form);
         Form = new RowForm(Parts.Accounts, null, EntityCode, typed) { Columns = Asked };
         Kept = [.. typed.Where(v => !Asked.Contains(v.Key)).Select(v => (v.Key, v.Value))];
@@ -50,10 +64,18 @@ public sealed class InPlaceModel(DeskContext desk, ViewSetUp view, EditSetUp edi
     // The account that most assignments of the purpose name, else any that suits it.
     private static Account? Neighbour(SetUp setUp, Purpose? purpose)
     {
-        if (purpose is null) return null;
-        var most = setUp.Assignments.Where(a => a.Purpose == purpose.Name).GroupBy(a => a.Account).OrderByDescending(g => g.Count()).ThenBy(g => g.Key, StringComparer.Ordinal).Select(g => g.Key).ToList();
+        if (purpose is null)
+            return null;
+        var most = setUp
+            .Assignments.Where(a => a.Purpose == purpose.Name)
+            .GroupBy(a => a.Account)
+            .OrderByDescending(g => g.Count())
+            .ThenBy(g => g.Key, StringComparer.Ordinal)
+            .Select(g => g.Key)
+            .ToList();
         var fit = setUp.Accounts.Where(a => Fitness.Of(a, purpose, false) is null).ToList();
-        return most.Select(n => fit.FirstOrDefault(a => a.Number == n)).FirstOrDefault(a => a is not null) ?? fit.FirstOrDefault();
+        return most.Select(n => fit.FirstOrDefault(a => a.Number == n)).FirstOrDefault(a => a is not null)
+            ?? fit.FirstOrDefault();
     }
 }
 
@@ -66,12 +88,16 @@ internal static class NewAccount
     /// </summary>
     public static Dictionary<string, string?> Beside(SetUp setUp, Account? neighbour)
     {
-        if (neighbour is null) return [];
+        if (neighbour is null)
+            return [];
         var numbers = new ChartNumbers(setUp.Accounts, setUp.NumberBands);
         var cells = Parts.Accounts.Write(setUp with { Accounts = [neighbour] })[0];
-        var values = Parts.Accounts.Columns.Select((c, i) => (c.Name, Cell: cells[i])).ToDictionary(x => x.Name, x => x.Cell);
+        var values = Parts
+            .Accounts.Columns.Select((c, i) => (c.Name, Cell: cells[i]))
+            .ToDictionary(x => x.Name, x => x.Cell);
         var heading = neighbour.Kind == AccountKind.Heading;
-        if (heading) (values["kind"], values["parent"]) = ("posting", neighbour.Number);
+        if (heading)
+            (values["kind"], values["parent"]) = ("posting", neighbour.Number);
         values["number"] = heading ? numbers.Under(neighbour.Number) : numbers.Beside(neighbour.Number);
         values["name"] = values["short_code"] = values["note"] = null;
         values["status"] = "active";

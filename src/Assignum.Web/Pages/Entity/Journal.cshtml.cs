@@ -13,11 +13,20 @@ public sealed class JournalModel(DeskContext desk, ReadJournal journal) : Entity
 
     public override string Place => "journal";
 
-    [BindProperty(SupportsGet = true)] public string? Q { get; set; }
-    [BindProperty(SupportsGet = true)] public string? Account { get; set; }
-    [BindProperty(SupportsGet = true)] public DateOnly? From { get; set; }
-    [BindProperty(SupportsGet = true)] public DateOnly? To { get; set; }
-    [BindProperty(SupportsGet = true)] public long? After { get; set; }
+    [BindProperty(SupportsGet = true)]
+    public string? Q { get; set; }
+
+    [BindProperty(SupportsGet = true)]
+    public string? Account { get; set; }
+
+    [BindProperty(SupportsGet = true)]
+    public DateOnly? From { get; set; }
+
+    [BindProperty(SupportsGet = true)]
+    public DateOnly? To { get; set; }
+
+    [BindProperty(SupportsGet = true)]
+    public long? After { get; set; }
 
     public IReadOnlyList<EntryHead> Entries { get; private set; } = [];
     public bool Filtered => Q is not null || Account is not null || From is not null || To is not null;
@@ -28,20 +37,56 @@ public sealed class JournalModel(DeskContext desk, ReadJournal journal) : Entity
     public async Task OnGetAsync()
     {
         Entries = await ReadAsync(PageSize);
-        if (Entries.Count == PageSize) Next = Address($"after={Entries[^1].Id}");
+        if (Entries.Count == PageSize)
+            Next = Address($"after={Entries[^1].Id}");
     }
 
-    public async Task<IActionResult> OnGetListAsync(string format) => ListFile.Of("journal", format,
-        ["number", "date", "kind", "reference", "party", "source", "event", "edition", "currency", "amount"],
-        (await ReadAsync(MostExported)).Select(e => new object?[] { e.Number, e.Date, e.Kind, e.Reference, e.Party, e.Source, e.ExternalId, e.Edition, e.Currency, e.Total }));
+    public async Task<IActionResult> OnGetListAsync(string format) =>
+        ListFile.Of(
+            "journal",
+            format,
+            ["number", "date", "kind", "reference", "party", "source", "event", "edition", "currency", "amount"],
+            (await ReadAsync(MostExported)).Select(e =>
+                new object?[]
+                {
+                    e.Number,
+                    e.Date,
+                    e.Kind,
+                    e.Reference,
+                    e.Party,
+                    e.Source,
+                    e.ExternalId,
+                    e.Edition,
+                    e.Currency,
+                    e.Total,
+                }
+            )
+        );
 
     /// <summary>Address of this list as a file.</summary>
     public string Link(string format) => Address($"handler=List&format={format}");
 
-    private async Task<IReadOnlyList<EntryHead>> ReadAsync(int limit) => (await journal.HeadsAsync(Actor, EntityCode,
-        new EntryQuery(Account: Empty(Account), From: From, To: To, Text: Empty(Q), After: After, Limit: limit, NewestFirst: true), HttpContext.RequestAborted)).Result!;
+    private async Task<IReadOnlyList<EntryHead>> ReadAsync(int limit) =>
+        (
+            await journal.HeadsAsync(
+                Actor,
+                EntityCode,
+                new EntryQuery(
+                    Account: Empty(Account),
+                    From: From,
+                    To: To,
+                    Text: Empty(Q),
+                    After: After,
+                    Limit: limit,
+                    NewestFirst: true
+                ),
+                HttpContext.RequestAborted
+            )
+        ).Result!;
 
-    private string Address(string more) => $"/e/{EntityCode}/journal?q={Uri.EscapeDataString(Q ?? "")}&account={Uri.EscapeDataString(Account ?? "")}&from={From:yyyy-MM-dd}&to={To:yyyy-MM-dd}&{more}";
+    private string Address(string more) =>
+        $"/e/{EntityCode}/journal?q={Uri.EscapeDataString(Q ?? "")}&account={Uri.EscapeDataString(Account ?? "")}&"
+        + $"from={From:yyyy-MM-dd}&to={To:yyyy-MM-dd}&{more}";
 
     private static string? Empty(string? text) => string.IsNullOrWhiteSpace(text) ? null : text.Trim();
 }

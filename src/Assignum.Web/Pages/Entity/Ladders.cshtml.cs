@@ -11,11 +11,20 @@ using Microsoft.AspNetCore.Mvc;
 
 namespace Assignum.Web.Pages.Entity;
 
-/// <summary>The purposes, each with its ladder drawn: what sits on each rung and what it decided; rungs moved, taken away and added.</summary>
-public sealed class LaddersModel(DeskContext desk, ViewSetUp view, EditSetUp edit, CompareSetUps compare, ReadCoverage coverage) : ActingPage(desk, edit)
+/// <summary>The purposes, each with its ladder drawn: what sits on each rung and what it decided; rungs moved, taken
+/// away and added.</summary>
+public sealed class LaddersModel(
+    DeskContext desk,
+    ViewSetUp view,
+    EditSetUp edit,
+    CompareSetUps compare,
+    ReadCoverage coverage
+) : ActingPage(desk, edit)
 {
     public override string Place => "assignments";
-    [BindProperty(SupportsGet = true)] public string? Name { get; set; }
+
+    [BindProperty(SupportsGet = true)]
+    public string? Name { get; set; }
 
     public Purpose Purpose { get; private set; } = null!;
     public CompiledSetUp SetUp { get; private set; } = null!;
@@ -28,7 +37,8 @@ public sealed class LaddersModel(DeskContext desk, ViewSetUp view, EditSetUp edi
     public IReadOnlyList<RungVolume> Volume { get; private set; } = [];
     public (DateOnly From, DateOnly To)? Period { get; private set; }
 
-    /// <summary>An example that calls for the purpose, drawn; null where the entity lacks the records for one.</summary>
+    /// <summary>An example that calls for the purpose, drawn; null where the entity lacks the records for
+    /// one.</summary>
     public Drawing.Flow? Flow { get; private set; }
     public string? FlowKind { get; private set; }
 
@@ -39,50 +49,102 @@ public sealed class LaddersModel(DeskContext desk, ViewSetUp view, EditSetUp edi
     public IReadOnlyList<MinorPurpose> Minor { get; private set; } = [];
 
     /// <summary>What the purpose could borrow from.</summary>
-    public IReadOnlyList<Purpose> Lenders => [.. Purposes.All.Where(p => p != Purpose && SetUp.Landings.BorrowOf(p) is null)];
+    public IReadOnlyList<Purpose> Lenders =>
+        [.. Purposes.All.Where(p => p != Purpose && SetUp.Landings.BorrowOf(p) is null)];
 
     /// <summary>How many assignments sit on a rung.</summary>
-    public int On(string rung) => Rung.Parse(rung, out _) is { } parsed ? SetUp.Landings.AssignmentsOf(Purpose).Count(a => a.Set == parsed.Set && rung != "line") : 0;
+    public int On(string rung) =>
+        Rung.Parse(rung, out _) is { } parsed
+            ? SetUp.Landings.AssignmentsOf(Purpose).Count(a => a.Set == parsed.Set && rung != "line")
+            : 0;
 
     /// <summary>The account of the purpose's default, or null.</summary>
-    public Account? Default => SetUp.Landings.AssignmentsOf(Purpose).FirstOrDefault(a => a.Key.Count == 0) is { } a ? SetUp.Account(a.Account) : null;
+    public Account? Default =>
+        SetUp.Landings.AssignmentsOf(Purpose).FirstOrDefault(a => a.Key.Count == 0) is { } a
+            ? SetUp.Account(a.Account)
+            : null;
 
     public Task<IActionResult> OnGetAsync() => ShowAsync();
 
     /// <summary>What the newest events would do with the rungs as the form has them; nothing is changed.</summary>
     public async Task<IActionResult> OnPostForeseeAsync(string[]? rung, string? add, bool take)
     {
-        if (Find() is not { } purpose) return NotFound();
-        var foreseen = await compare.OfEditsAsync(Actor, State, (now, faults) => Edits(now, purpose, Asked(rung, add), take, faults), HttpContext.RequestAborted);
-        return Partial("_Consequences", (foreseen.Result ?? Foreseen.Nothing(foreseen.Faults), EntityCode, State.Currency));
+        if (Find() is not { } purpose)
+            return NotFound();
+        var foreseen = await compare.OfEditsAsync(
+            Actor,
+            State,
+            (now, faults) => Edits(now, purpose, Asked(rung, add), take, faults),
+            HttpContext.RequestAborted
+        );
+        return Partial(
+            "_Consequences",
+            (foreseen.Result ?? Foreseen.Nothing(foreseen.Faults), EntityCode, State.Currency)
+        );
     }
 
     public async Task<IActionResult> OnPostAsync(string[]? rung, string? add, bool take, bool shipped, string? reason)
     {
-        if (Find() is not { } purpose) return NotFound();
+        if (Find() is not { } purpose)
+            return NotFound();
         var asked = shipped ? [.. purpose.Shipped.Select(r => r.Name)] : Asked(rung, add);
         Name = purpose.Name;
-        var made = await Edit.MakeAsync(Actor, EntityCode, $"ladder of {purpose.Name} changed", Reason(reason), (now, faults) => Edits(now, purpose, asked, take, faults), HttpContext.RequestAborted);
+        var made = await Edit.MakeAsync(
+            Actor,
+            EntityCode,
+            $"ladder of {purpose.Name} changed",
+            Reason(reason),
+            (now, faults) => Edits(now, purpose, asked, take, faults),
+            HttpContext.RequestAborted
+        );
         return await AfterAsync(made, _ => "The ladder is changed in the draft.", show: () => ShowAsync(asked));
     }
 
     /// <summary>Borrows from another purpose, or no longer.</summary>
-    public Task<IActionResult> OnPostBorrowAsync(string? from, string? reason) => BorrowAsync($"{Name} borrows {(string.IsNullOrEmpty(from) ? "no longer" : $"from {from}")}", reason, now =>
-    {
-        var row = Parts.Borrows.Row(now, Name ?? "");
-        if (string.IsNullOrEmpty(from)) return row is null ? [] : [SetUpEdit.Row(Parts.Borrows, row, null)];
-        return row?[1] == from ? [] : [SetUpEdit.Row(Parts.Borrows, row, new Dictionary<string, string?> { ["purpose"] = Name, ["from"] = from })];
-    });
+    public Task<IActionResult> OnPostBorrowAsync(string? from, string? reason) =>
+        BorrowAsync($"{Name} borrows {(string.IsNullOrEmpty(from) ? "no longer" : $"from {from}")}", reason, now =>
+        {
+            var row = Parts.Borrows.Row(now, Name ?? "");
+            if (string.IsNullOrEmpty(from))
+                return row is null ? [] : [SetUpEdit.Row(Parts.Borrows, row, null)];
+            return row?[1] == from
+                ? []
+                :
+                [
+                    SetUpEdit.Row(
+                        Parts.Borrows,
+                        row,
+                        new Dictionary<string, string?> { ["purpose"] = Name, ["from"] = from }
+                    ),
+                ];
+        });
 
     /// <summary>Lets all minor purposes borrow that have nothing of their own.</summary>
-    public Task<IActionResult> OnPostMinorAsync(string? reason) => BorrowAsync("minor purposes borrow", reason, now => MinorPurposes.Edits(MinorPurposes.Of(new CompiledSetUp(now))));
+    public Task<IActionResult> OnPostMinorAsync(string? reason) =>
+        BorrowAsync("minor purposes borrow", reason, now =>
+            MinorPurposes.Edits(MinorPurposes.Of(new CompiledSetUp(now)))
+        );
 
-    private async Task<IActionResult> BorrowAsync(string what, string? reason, Func<SetUp, IReadOnlyList<RowChange>> edits)
+    private async Task<IActionResult> BorrowAsync(
+        string what,
+        string? reason,
+        Func<SetUp, IReadOnlyList<RowChange>> edits
+    )
     {
-        if (Find() is not { } purpose) return NotFound();
+        if (Find() is not { } purpose)
+            return NotFound();
         Name = purpose.Name;
-        var made = await Edit.MakeAsync(Actor, EntityCode, what, Reason(reason), (now, _) => edits(now), HttpContext.RequestAborted);
-        return await AfterAsync(made, n => n == 1 ? "That is changed in the draft." : $"{n} purposes borrow in the draft.");
+        var made = await Edit.MakeAsync(
+            Actor,
+            EntityCode,
+            what,
+            Reason(reason),
+            (now, _) => edits(now),
+            HttpContext.RequestAborted
+        );
+        return await AfterAsync(made, n =>
+            n == 1 ? "That is changed in the draft." : $"{n} purposes borrow in the draft."
+        );
     }
 
     private protected override string Here => $"/e/{EntityCode}/ladders/{Name}";
@@ -97,35 +159,67 @@ public sealed class LaddersModel(DeskContext desk, ViewSetUp view, EditSetUp edi
     {
         List<string> asked = [.. (rungs ?? []).Where(r => !string.IsNullOrWhiteSpace(r)).Take(40)];
         // A new rung comes last above the default; it can be moved from there.
-        if (!string.IsNullOrWhiteSpace(add)) asked.Add(add.Trim().Replace(" ", "", StringComparison.Ordinal));
+        if (!string.IsNullOrWhiteSpace(add))
+            asked.Add(add.Trim().Replace(" ", "", StringComparison.Ordinal));
         return asked;
     }
 
-    // The rungs asked for as rows; none where they are as shipped. Assignments on rungs that go are taken along where that is asked for.
-    private static IReadOnlyList<RowChange> Edits(SetUp now, Purpose purpose, List<string> asked, bool take, List<Core.Fault> faults)
+    // The rungs asked for as rows; none where they are as shipped. Assignments on rungs that go are taken along where
+    // that is asked for.
+    private static IReadOnlyList<RowChange> Edits(
+        SetUp now,
+        Purpose purpose,
+        List<string> asked,
+        bool take,
+        List<Core.Fault> faults
+    )
     {
         foreach (var name in asked)
-            if (Rung.Parse(name, out var why) is null) faults.Add(new Core.Fault("bad-rung", why, "add"));
-        if (faults.Count > 0) return [];
-        var rows = Parts.Ladders.Write(now).Where(r => r[0] == purpose.Name).ToDictionary(Parts.Ladders.KeyOf, StringComparer.Ordinal);
-        var wanted = asked.SequenceEqual(purpose.Shipped.Select(r => r.Name)) ? new Dictionary<string, string?[]>()
-            : (asked.Count == 0 ? ["default"] : asked).Select((r, i) => new string?[] { purpose.Name, (i + 1).ToString(CultureInfo.InvariantCulture), r }).ToDictionary(Parts.Ladders.KeyOf, StringComparer.Ordinal);
+            if (Rung.Parse(name, out var why) is null)
+                faults.Add(new Core.Fault("bad-rung", why, "add"));
+        if (faults.Count > 0)
+            return [];
+        var rows = Parts
+            .Ladders.Write(now)
+            .Where(r => r[0] == purpose.Name)
+            .ToDictionary(Parts.Ladders.KeyOf, StringComparer.Ordinal);
+        var wanted = asked.SequenceEqual(purpose.Shipped.Select(r => r.Name))
+            ? new Dictionary<string, string?[]>()
+            : (asked.Count == 0 ? ["default"] : asked)
+                .Select((r, i) => new string?[] { purpose.Name, (i + 1).ToString(CultureInfo.InvariantCulture), r })
+                .ToDictionary(Parts.Ladders.KeyOf, StringComparer.Ordinal);
         var edits = new List<RowChange>();
         foreach (var key in rows.Keys.Union(wanted.Keys).Order(StringComparer.Ordinal))
         {
             var (before, after) = (rows.GetValueOrDefault(key), wanted.GetValueOrDefault(key));
-            if (before is not null && after is not null && before.AsSpan().SequenceEqual(after)) continue;
-            edits.Add(new RowChange(Parts.Ladders, before is null ? ChangeKind.Added : after is null ? ChangeKind.Removed : ChangeKind.Changed, key, before, after));
+            if (before is not null && after is not null && before.AsSpan().SequenceEqual(after))
+                continue;
+            edits.Add(
+                new RowChange(
+                    Parts.Ladders,
+                    before is null ? ChangeKind.Added
+                        : after is null ? ChangeKind.Removed
+                        : ChangeKind.Changed,
+                    key,
+                    before,
+                    after
+                )
+            );
         }
-        if (!take) return edits;
+        if (!take)
+            return edits;
         var sets = asked.Select(r => Rung.Parse(r, out _)!.Set).Append(0).ToHashSet();
-        var off = now with { Assignments = [.. now.Assignments.Where(a => a.Purpose == purpose.Name && !sets.Contains(a.Set))] };
+        var off = now with
+        {
+            Assignments = [.. now.Assignments.Where(a => a.Purpose == purpose.Name && !sets.Contains(a.Set))],
+        };
         return [.. edits, .. Parts.Assignments.Write(off).Select(r => SetUpEdit.Row(Parts.Assignments, r, null))];
     }
 
     private async Task<bool> LoadAsync(List<string>? typed)
     {
-        if (Find() is not { } purpose) return false;
+        if (Find() is not { } purpose)
+            return false;
         (Purpose, Name) = (purpose, purpose.Name);
         SetUp = (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp;
         Idle = Reach.Idle(SetUp);
@@ -147,11 +241,21 @@ public sealed class LaddersModel(DeskContext desk, ViewSetUp view, EditSetUp edi
         var calling = new List<EventKind>();
         foreach (var kind in EventKinds.All)
         {
-            if (Examples.Of(kind, SetUp, day).Event is not { } example || builder.Build(example).Entry is not { } entry || !entry.Lines.Any(l => l.Purpose == Purpose)) continue;
+            if (
+                Examples.Of(kind, SetUp, day).Event is not { } example
+                || builder.Build(example).Entry is not { } entry
+                || !entry.Lines.Any(l => l.Purpose == Purpose)
+            )
+                continue;
             calling.Add(kind);
-            if (Flow is not null) continue;
+            if (Flow is not null)
+                continue;
             FlowKind = kind.Name;
-            Flow = Drawing.Flow.Of(Formats.Json.EntryDocument.Of(entry, new Formats.Json.EventName("own", "example"), null), Show.Words(kind.Name), Purpose.Name.Replace('-', ' '));
+            Flow = Drawing.Flow.Of(
+                Formats.Json.EntryDocument.Of(entry, new Formats.Json.EventName("own", "example"), null),
+                Show.Words(kind.Name),
+                Purpose.Name.Replace('-', ' ')
+            );
         }
         CalledForBy = calling;
     }

@@ -10,8 +10,10 @@ using Microsoft.AspNetCore.Mvc;
 
 namespace Assignum.Web.Pages.Entity;
 
-/// <summary>Fill in a document of any kind, or paste one as JSON, and see the entry it would make and why; then post it.</summary>
-public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvents post, Workbench workbench) : EntityPage(desk)
+/// <summary>Fill in a document of any kind, or paste one as JSON, and see the entry it would make and why; then post
+/// it.</summary>
+public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvents post, Workbench workbench)
+    : EntityPage(desk)
 {
     public override string Place => "rehearse";
 
@@ -32,16 +34,24 @@ public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvent
     public int? Step { get; private set; }
 
     /// <summary>Number of the entry just posted.</summary>
-    [TempData] public string? Posted { get; set; }
+    [TempData]
+    public string? Posted { get; set; }
 
     /// <summary>What else was done.</summary>
-    [TempData] public string? Said { get; set; }
+    [TempData]
+    public string? Said { get; set; }
 
     public async Task OnGetAsync(string? kind, string? item, int? step)
     {
         Take(kind ?? "sales-invoice");
         Id = NewId();
-        if (step is { } n && (await workbench.RunAsync(Actor, EntityCode, null, HttpContext.RequestAborted)).Result?.Kept.Documents.ElementAtOrDefault(n - 1) is { } kept)
+        if (
+            step is { } n
+            && (
+                await workbench.RunAsync(Actor, EntityCode, null, HttpContext.RequestAborted)
+            ).Result?.Kept.Documents.ElementAtOrDefault(n - 1)
+                is { } kept
+        )
         {
             (Step, Json) = (n, kept);
             // A document that is no object, or of no known kind, is mended as text.
@@ -51,7 +61,8 @@ public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvent
             return;
         }
         Document = new JsonObject { ["date"] = Today };
-        if (item is not null) Document["lines"] = new JsonArray(new JsonObject { ["item"] = item, ["quantity"] = 1 });
+        if (item is not null)
+            Document["lines"] = new JsonArray(new JsonObject { ["item"] = item, ["quantity"] = 1 });
         if (Kind is null)
             Json = $$"""
                 {
@@ -67,24 +78,36 @@ public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvent
 
     public async Task<IActionResult> OnPostRehearseAsync()
     {
-        if (Read() is not { } read) return Page();
+        if (Read() is not { } read)
+            return Page();
         await RehearseAsync(read);
         return Page();
     }
 
-    /// <summary>Puts the document into the life cycle: as its next one, or in place of the one it was taken from.</summary>
+    /// <summary>Puts the document into the life cycle: as its next one, or in place of the one it was taken
+    /// from.</summary>
     public async Task<IActionResult> OnPostKeepAsync()
     {
-        if (Read() is not { } read) return Page();
+        if (Read() is not { } read)
+            return Page();
         var text = Kind is null ? Json : Document.ToJsonString();
-        var changed = await workbench.ChangeAsync(Actor, EntityCode, null, now =>
-        {
-            var documents = now.Documents.ToList();
-            if (Step is { } n && n <= documents.Count) documents[n - 1] = text;
-            else documents.Add(text);
-            return documents;
-        }, HttpContext.RequestAborted);
-        if (changed.Refused is null) return LocalRedirect($"/e/{EntityCode}/rehearse/cycle");
+        var changed = await workbench.ChangeAsync(
+            Actor,
+            EntityCode,
+            null,
+            now =>
+            {
+                var documents = now.Documents.ToList();
+                if (Step is { } n && n <= documents.Count)
+                    documents[n - 1] = text;
+                else
+                    documents.Add(text);
+                return documents;
+            },
+            HttpContext.RequestAborted
+        );
+        if (changed.Refused is null)
+            return LocalRedirect($"/e/{EntityCode}/rehearse/cycle");
         await RehearseAsync(read);
         Faults = changed.Faults;
         Response.StatusCode = 422;
@@ -93,13 +116,19 @@ public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvent
 
     public async Task<IActionResult> OnPostPostAsync()
     {
-        if (Read() is not { } read) return Page();
+        if (Read() is not { } read)
+            return Page();
         var outcome = await post.RunAsync(Actor, EntityCode, [read], 1, HttpContext.RequestAborted);
         var answer = outcome.Result?[0];
         if (answer is { Outcome: "posted" or "nothing" or "duplicate" })
         {
             Posted = answer.Number;
-            Said = answer.Outcome switch { "nothing" => "The event was kept; it makes no entry.", "duplicate" => "This document was posted before; nothing was posted again.", _ => null };
+            Said = answer.Outcome switch
+            {
+                "nothing" => "The event was kept; it makes no entry.",
+                "duplicate" => "This document was posted before; nothing was posted again.",
+                _ => null,
+            };
             return LocalRedirect($"/e/{EntityCode}/rehearse?kind={Kind?.Name ?? "json"}");
         }
         await RehearseAsync(read);
@@ -109,13 +138,16 @@ public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvent
     }
 
     /// <summary>Whether a fault names this field.</summary>
-    public bool IsWrong(string name) => Faults.Any(f => f.Path == (name.StartsWith("f.", StringComparison.Ordinal) ? name[2..] : name));
+    public bool IsWrong(string name) =>
+        Faults.Any(f => f.Path == (name.StartsWith("f.", StringComparison.Ordinal) ? name[2..] : name));
 
-    private static string Today => DateTime.UtcNow.ToString("yyyy-MM-dd", System.Globalization.CultureInfo.InvariantCulture);
+    private static string Today =>
+        DateTime.UtcNow.ToString("yyyy-MM-dd", System.Globalization.CultureInfo.InvariantCulture);
 
     private static string NewId() => Guid.NewGuid().ToString("N")[..12];
 
-    private void Take(string kind) => Kind = kind == "json" ? null : EventKinds.Find(kind) ?? EventKinds.Find("sales-invoice");
+    private void Take(string kind) =>
+        Kind = kind == "json" ? null : EventKinds.Find(kind) ?? EventKinds.Find("sales-invoice");
 
     private ReadEvent? Read()
     {
@@ -134,7 +166,8 @@ public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvent
         }
         var text = Kind is null ? Json : Document.ToJsonString();
         var (events, _, fault) = BodyReader.Events(Encoding.UTF8.GetBytes(text));
-        if (events is [var read]) return read;
+        if (events is [var read])
+            return read;
         Faults = [fault ?? new Fault("one-event", "Paste one event; send several over the HTTP interface.", "json")];
         Response.StatusCode = 422;
         return null;
@@ -143,14 +176,28 @@ public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvent
     private async Task RehearseAsync(ReadEvent read)
     {
         var outcome = await rehearse.RunAsync(Actor, EntityCode, [read], Edition, HttpContext.RequestAborted);
-        if (outcome.Result is null) { Faults = outcome.Faults; return; }
+        if (outcome.Result is null)
+        {
+            Faults = outcome.Faults;
+            return;
+        }
         Rehearsed = outcome.Result[0];
         Faults = Rehearsed.Result.Errors;
-        if (OtherParty is null && OtherEdition is null) return;
+        if (OtherParty is null && OtherEdition is null)
+            return;
         var (events, _, _) = BodyReader.Events(Encoding.UTF8.GetBytes(Kind is null ? Json : Document.ToJsonString()));
-        if (OtherParty is not null) events![0].Event.Party = OtherParty;
-        var second = await rehearse.RunAsync(Actor, EntityCode, events!, OtherEdition ?? Edition, HttpContext.RequestAborted);
-        if (second.Result is null) Faults = second.Faults;
-        else Other = second.Result[0];
+        if (OtherParty is not null)
+            events![0].Event.Party = OtherParty;
+        var second = await rehearse.RunAsync(
+            Actor,
+            EntityCode,
+            events!,
+            OtherEdition ?? Edition,
+            HttpContext.RequestAborted
+        );
+        if (second.Result is null)
+            Faults = second.Faults;
+        else
+            Other = second.Result[0];
     }
 }

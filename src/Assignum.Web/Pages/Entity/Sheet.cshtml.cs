@@ -8,7 +8,8 @@ using Microsoft.AspNetCore.Mvc;
 
 namespace Assignum.Web.Pages.Entity;
 
-/// <summary>A view that was taken out as a workbook and edited comes back: new, changed, gone, conflicting and wrong, then whole or not at all.</summary>
+/// <summary>A view that was taken out as a workbook and edited comes back: new, changed, gone, conflicting and wrong,
+/// then whole or not at all.</summary>
 [RequestFormLimits(MultipartBodyLengthLimit = Limits.Upload, ValueCountLimit = 20_000)]
 [RequestSizeLimit(Limits.Upload + (1 << 20))]
 public sealed class SheetModel(DeskContext desk, BringSheet bring, EditSetUp edit) : ActingPage(desk, edit)
@@ -16,11 +17,11 @@ public sealed class SheetModel(DeskContext desk, BringSheet bring, EditSetUp edi
     /// <summary>Rows that the page lists of anything.</summary>
     public const int MostShown = 200;
 
-
     public override string Place => Of == "assignments" ? "assignments" : "groups";
 
     /// <summary>The list that the view is of.</summary>
-    [BindProperty(SupportsGet = true)] public string Of { get; set; } = "";
+    [BindProperty(SupportsGet = true)]
+    public string Of { get; set; } = "";
 
     public BroughtSheet? Brought { get; private set; }
     public Guid Upload { get; private set; }
@@ -31,46 +32,79 @@ public sealed class SheetModel(DeskContext desk, BringSheet bring, EditSetUp edi
     /// <summary>Of conflicts that were decided: whether the sheet wins.</summary>
     public IReadOnlyDictionary<string, bool> Decided { get; private set; } = new Dictionary<string, bool>();
 
-    private Part? Part => Of == "assignments" ? Parts.Assignments : RecordsModel.Lists.FirstOrDefault(l => l.Of == Of) is { Of: not null } list ? list.Part : null;
+    private Part? Part =>
+        Of == "assignments" ? Parts.Assignments
+        : RecordsModel.Lists.FirstOrDefault(l => l.Of == Of) is { Of: not null } list ? list.Part
+        : null;
     public string Title => Of == "assignments" ? "Assignments" : RecordsModel.Lists.First(l => l.Of == Of).Title;
     public string Home => Of == "assignments" ? $"/e/{EntityCode}/assignments" : $"/e/{EntityCode}/groups/{Of}";
 
     /// <summary>The conflicts, to be decided.</summary>
-    public ConflictList Conflicts => new([.. Brought!.Plan.Conflicts.Select(c => (c.Id, "", c))], Decided, "the workbook");
+    public ConflictList Conflicts =>
+        new([.. Brought!.Plan.Conflicts.Select(c => (c.Id, "", c))], Decided, "the workbook");
 
     public Task<IActionResult> OnGetAsync() => ShowAsync();
 
     public async Task<IActionResult> OnPostLookAsync(IFormFile? file)
     {
-        if (Part is null) return NotFound();
-        if (file is null) return await RefusedAsync(new Fault("no-file", "Choose a workbook first.", "file"));
+        if (Part is null)
+            return NotFound();
+        if (file is null)
+            return await RefusedAsync(new Fault("no-file", "Choose a workbook first.", "file"));
         using var bytes = new MemoryStream();
         await file.CopyToAsync(bytes, HttpContext.RequestAborted);
-        Upload = await Desk.KeepFileAsync(State, Path.GetFileName(file.FileName), bytes.ToArray(), Actor, HttpContext.RequestAborted);
+        Upload = await Desk.KeepFileAsync(
+            State,
+            Path.GetFileName(file.FileName),
+            bytes.ToArray(),
+            Actor,
+            HttpContext.RequestAborted
+        );
         return await LookAsync(bytes.ToArray(), Path.GetFileName(file.FileName));
     }
 
     public async Task<IActionResult> OnPostApplyAsync(Guid upload, bool values, string? reason)
     {
-        if (Part is not { } part) return NotFound();
+        if (Part is not { } part)
+            return NotFound();
         (Upload, Values, Why) = (upload, values, Reason(reason));
         Decided = ConflictFields.Decided(Request.Form);
-        if (await Desk.FindFileAsync(State, upload, Actor, HttpContext.RequestAborted) is not { } found) return await RefusedAsync(new Fault("no-file", "The workbook is kept for a day after it was looked at. Choose it again.", "file"));
-        var made = await bring.ApplyAsync(Actor, EntityCode, part, found.Content, found.Name, Why, Decided, values, HttpContext.RequestAborted);
-        return await AfterAsync(made, n => $"{(n == 1 ? "1 row" : $"{n} rows")} of {found.Name} came in.", show: () => LookAsync(found.Content, found.Name));
+        if (await Desk.FindFileAsync(State, upload, Actor, HttpContext.RequestAborted) is not { } found)
+            return await RefusedAsync(
+                new Fault("no-file", "The workbook is kept for a day after it was looked at. Choose it again.", "file")
+            );
+        var made = await bring.ApplyAsync(
+            Actor,
+            EntityCode,
+            part,
+            found.Content,
+            found.Name,
+            Why,
+            Decided,
+            values,
+            HttpContext.RequestAborted
+        );
+        return await AfterAsync(
+            made,
+            n => $"{(n == 1 ? "1 row" : $"{n} rows")} of {found.Name} came in.",
+            show: () => LookAsync(found.Content, found.Name)
+        );
     }
 
     private async Task<IActionResult> LookAsync(byte[] content, string name)
     {
         FileName = name;
         var looked = await bring.LookAsync(Actor, State, Part!, content, Decided, Values, HttpContext.RequestAborted);
-        if (looked.Result is null) return await RefusedAsync(looked);
+        if (looked.Result is null)
+            return await RefusedAsync(looked);
         Brought = looked.Result;
-        if (Brought.Faults.Count > 0) Response.StatusCode = 422;
+        if (Brought.Faults.Count > 0)
+            Response.StatusCode = 422;
         return Page();
     }
 
     private protected override string Here => $"/e/{EntityCode}/sheet/{Of}";
 
-    private protected override Task<IActionResult> ShowAsync() => Task.FromResult<IActionResult>(Part is null ? NotFound() : Page());
+    private protected override Task<IActionResult> ShowAsync() =>
+        Task.FromResult<IActionResult>(Part is null ? NotFound() : Page());
 }

@@ -10,19 +10,34 @@ using Microsoft.AspNetCore.Mvc;
 
 namespace Assignum.Web.Pages.Entity;
 
-/// <summary>Tax: the matrix, the codes with their rates by date, and the boxes of the return. Edits go to the draft.</summary>
-public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, TaxUse use, CompareSetUps compare) : ActingPage(desk, edit)
+/// <summary>Tax: the matrix, the codes with their rates by date, and the boxes of the return. Edits go to the
+/// draft.</summary>
+public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, TaxUse use, CompareSetUps compare)
+    : ActingPage(desk, edit)
 {
     public override string Place => "tax";
 
     /// <summary><c>matrix</c>, <c>codes</c> or <c>boxes</c>.</summary>
-    [BindProperty(SupportsGet = true)] public string? Show { get; set; }
-    [BindProperty(SupportsGet = true)] public string? Direction { get; set; }
-    [BindProperty(SupportsGet = true)] public string? Standing { get; set; }
-    [BindProperty(SupportsGet = true)] public string? Category { get; set; }
-    [BindProperty(SupportsGet = true)] public string? Code { get; set; }
-    [BindProperty(SupportsGet = true)] public DateOnly? From { get; set; }
-    [BindProperty(SupportsGet = true)] public DateOnly? To { get; set; }
+    [BindProperty(SupportsGet = true)]
+    public string? Show { get; set; }
+
+    [BindProperty(SupportsGet = true)]
+    public string? Direction { get; set; }
+
+    [BindProperty(SupportsGet = true)]
+    public string? Standing { get; set; }
+
+    [BindProperty(SupportsGet = true)]
+    public string? Category { get; set; }
+
+    [BindProperty(SupportsGet = true)]
+    public string? Code { get; set; }
+
+    [BindProperty(SupportsGet = true)]
+    public DateOnly? From { get; set; }
+
+    [BindProperty(SupportsGet = true)]
+    public DateOnly? To { get; set; }
 
     public SetUp SetUp { get; private set; } = null!;
     public MatrixView? Matrix { get; private set; }
@@ -31,10 +46,12 @@ public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, T
     public RowForm? CodeForm { get; private set; }
 
     /// <summary>What was typed into the matrix, where it comes back with a fault.</summary>
-    public IReadOnlyDictionary<(string, string), string> Typed { get; private set; } = new Dictionary<(string, string), string>();
+    public IReadOnlyDictionary<(string, string), string> Typed { get; private set; } =
+        new Dictionary<(string, string), string>();
 
     /// <inheritdoc/>
-    public override IReadOnlyDictionary<string, string> Kept => new Dictionary<string, string> { ["show"] = Show ?? "matrix", ["direction"] = Words.Of(Side) };
+    public override IReadOnlyDictionary<string, string> Kept =>
+        new Dictionary<string, string> { ["show"] = Show ?? "matrix", ["direction"] = Words.Of(Side) };
 
     public static DateOnly Today => DateOnly.FromDateTime(DateTime.UtcNow);
 
@@ -52,12 +69,62 @@ public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, T
         await ShowAsync();
         return Show switch
         {
-            "codes" => ListFile.Of("tax-codes", format ?? "csv", ["code", "name", "direction", "category", "reverse charge", "from", "rate", "reclaimed", "base box", "tax box", "reverse base box", "reverse tax box"],
-                SetUp.TaxCodes.OrderBy(c => c.Code, StringComparer.Ordinal).SelectMany(c => Rates(c.Code).DefaultIfEmpty().Select(r => new object?[]
-                    { c.Code, c.Name, Words.Of(c.Direction), c.Category, c.ReverseCharge ? "yes" : "no", r?.From, r?.Rate, c.Deductible, c.BaseBox, c.TaxBox, c.ReverseBaseBox, c.ReverseTaxBox }))),
-            "boxes" => ListFile.Of("tax-boxes", format ?? "csv", ["box", "takes", "code", "lines", "amount"], Boxes.Select(b => new object?[] { b.Box, b.What, b.Code, b.Lines, b.Amount })),
-            _ => ListFile.Of("tax-matrix-" + Words.Of(Side), format ?? "csv", ["standing", "category", "code", "lines", "can occur"],
-                Matrix!.Cells.Values.OrderBy(c => c.Standing, StringComparer.Ordinal).ThenBy(c => c.Category, StringComparer.Ordinal).Select(c => new object?[] { c.Standing, c.Category, c.Code, c.Lines, c.Reachable ? "yes" : "no" })),
+            "codes" => ListFile.Of(
+                "tax-codes",
+                format ?? "csv",
+                [
+                    "code",
+                    "name",
+                    "direction",
+                    "category",
+                    "reverse charge",
+                    "from",
+                    "rate",
+                    "reclaimed",
+                    "base box",
+                    "tax box",
+                    "reverse base box",
+                    "reverse tax box",
+                ],
+                SetUp
+                    .TaxCodes.OrderBy(c => c.Code, StringComparer.Ordinal)
+                    .SelectMany(c =>
+                        Rates(c.Code)
+                            .DefaultIfEmpty()
+                            .Select(r =>
+                                new object?[]
+                                {
+                                    c.Code,
+                                    c.Name,
+                                    Words.Of(c.Direction),
+                                    c.Category,
+                                    c.ReverseCharge ? "yes" : "no",
+                                    r?.From,
+                                    r?.Rate,
+                                    c.Deductible,
+                                    c.BaseBox,
+                                    c.TaxBox,
+                                    c.ReverseBaseBox,
+                                    c.ReverseTaxBox,
+                                }
+                            )
+                    )
+            ),
+            "boxes" => ListFile.Of(
+                "tax-boxes",
+                format ?? "csv",
+                ["box", "takes", "code", "lines", "amount"],
+                Boxes.Select(b => new object?[] { b.Box, b.What, b.Code, b.Lines, b.Amount })
+            ),
+            _ => ListFile.Of(
+                "tax-matrix-" + Words.Of(Side),
+                format ?? "csv",
+                ["standing", "category", "code", "lines", "can occur"],
+                Matrix!
+                    .Cells.Values.OrderBy(c => c.Standing, StringComparer.Ordinal)
+                    .ThenBy(c => c.Category, StringComparer.Ordinal)
+                    .Select(c => new object?[] { c.Standing, c.Category, c.Code, c.Lines, c.Reachable ? "yes" : "no" })
+            ),
         };
     }
 
@@ -75,7 +142,10 @@ public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, T
     {
         var edits = MatrixEdits(out _);
         var foreseen = await compare.OfEditsAsync(Actor, State, (_, _) => edits, HttpContext.RequestAborted);
-        return Partial("_Consequences", (foreseen.Result ?? Foreseen.Nothing(foreseen.Faults), EntityCode, State.Currency));
+        return Partial(
+            "_Consequences",
+            (foreseen.Result ?? Foreseen.Nothing(foreseen.Faults), EntityCode, State.Currency)
+        );
     }
 
     // The cells of the form that were changed; what was typed in each.
@@ -88,10 +158,21 @@ public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, T
             string Field(string name) => Request.Form[$"cell[{i}].{name}"].ToString().Trim();
             var (standing, category, was, now) = (Field("standing"), Field("category"), Field("was"), Field("code"));
             typed[(standing, category)] = now;
-            if (was == now) continue;
+            if (was == now)
+                continue;
             string?[]? Row(string code) => code.Length == 0 ? null : [standing, category, Words.Of(Side), code];
             var (before, after) = (Row(was), Row(now));
-            edits.Add(new RowChange(Parts.TaxMatrix, before is null ? ChangeKind.Added : after is null ? ChangeKind.Removed : ChangeKind.Changed, Parts.TaxMatrix.KeyOf((before ?? after)!), before, after));
+            edits.Add(
+                new RowChange(
+                    Parts.TaxMatrix,
+                    before is null ? ChangeKind.Added
+                        : after is null ? ChangeKind.Removed
+                        : ChangeKind.Changed,
+                    Parts.TaxMatrix.KeyOf((before ?? after)!),
+                    before,
+                    after
+                )
+            );
         }
         return edits;
     }
@@ -102,47 +183,96 @@ public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, T
         Show = "codes";
         var change = RowForm.Read(Parts.TaxCodes, Request.Form);
         CodeForm = new RowForm(Parts.TaxCodes, change.Before, EntityCode, RowForm.Typed(Parts.TaxCodes, Request.Form));
-        return await EditAsync(change.Before is null ? $"tax code {change.Key} added" : $"tax code {change.Key} changed", reason, [change], "?show=codes");
+        return await EditAsync(
+            change.Before is null ? $"tax code {change.Key} added" : $"tax code {change.Key} changed",
+            reason,
+            [change],
+            "?show=codes"
+        );
     }
 
     /// <summary>Enters a rate once for all codes chosen, from a day on.</summary>
     public async Task<IActionResult> OnPostRateAsync(string[] codes, string? percent, string? from, string? reason)
     {
         Show = "codes";
-        if (codes.Length == 0) return await RefusedAsync(new Fault("no-code", "Choose at least one tax code that the rate is for.", "codes"));
-        if (!decimal.TryParse(percent, NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var rate) || rate > 1000)
-            return await RefusedAsync(new Fault("bad-number", "Write the rate in percent with a point, such as 13.5.", "percent"));
+        if (codes.Length == 0)
+            return await RefusedAsync(
+                new Fault("no-code", "Choose at least one tax code that the rate is for.", "codes")
+            );
+        if (
+            !decimal.TryParse(percent, NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var rate)
+            || rate > 1000
+        )
+            return await RefusedAsync(
+                new Fault("bad-number", "Write the rate in percent with a point, such as 13.5.", "percent")
+            );
         var cell = (rate / 100).ToString("0.##########", CultureInfo.InvariantCulture);
-        return await EditAsync($"rate of {percent} % from {from}", reason, [.. codes.Select(c => new RowChange(Parts.TaxRates, ChangeKind.Added, c + "\u001f" + from, null, [c, from, cell]))], "?show=codes");
+        return await EditAsync(
+            $"rate of {percent} % from {from}",
+            reason,
+            [
+                .. codes.Select(c => new RowChange(
+                    Parts.TaxRates,
+                    ChangeKind.Added,
+                    c + "\u001f" + from,
+                    null,
+                    [c, from, cell]
+                )),
+            ],
+            "?show=codes"
+        );
     }
 
     /// <summary>Takes a rate away.</summary>
     public async Task<IActionResult> OnPostDropRateAsync(string code, string from, string rate)
     {
         Show = "codes";
-        return await EditAsync($"rate of {code} from {from} taken away", null, [new RowChange(Parts.TaxRates, ChangeKind.Removed, code + "\u001f" + from, [code, from, rate], null)], "?show=codes");
+        return await EditAsync(
+            $"rate of {code} from {from} taken away",
+            null,
+            [new RowChange(Parts.TaxRates, ChangeKind.Removed, code + "\u001f" + from, [code, from, rate], null)],
+            "?show=codes"
+        );
     }
 
-    private async Task<IActionResult> EditAsync(string what, string? reason, IReadOnlyList<RowChange> edits, string back)
+    private async Task<IActionResult> EditAsync(
+        string what,
+        string? reason,
+        IReadOnlyList<RowChange> edits,
+        string back
+    )
     {
         var made = await Edit.RunAsync(Actor, EntityCode, what, Reason(reason), edits, HttpContext.RequestAborted);
-        return await AfterAsync(made, n => n == 1 ? "1 row of the draft was changed." : $"{n} rows of the draft were changed.", $"/e/{EntityCode}/tax{back}");
+        return await AfterAsync(
+            made,
+            n => n == 1 ? "1 row of the draft was changed." : $"{n} rows of the draft were changed.",
+            $"/e/{EntityCode}/tax{back}"
+        );
     }
 
-    private protected override string Here => $"/e/{EntityCode}/tax?show={Uri.EscapeDataString(Show ?? "matrix")}&direction={Words.Of(Side)}";
+    private protected override string Here =>
+        $"/e/{EntityCode}/tax?show={Uri.EscapeDataString(Show ?? "matrix")}&direction={Words.Of(Side)}";
 
     private protected override async Task<IActionResult> ShowAsync()
     {
         Show = Show is "codes" or "boxes" ? Show : "matrix";
         var set = await view.OfAsync(State, "draft", null, HttpContext.RequestAborted);
         SetUp = set.Result!.SetUp.SetUp;
-        if (Show == "matrix") Matrix = (await use.MatrixAsync(Actor, EntityCode, SetUp, Side, Standing, Category, HttpContext.RequestAborted)).Result;
+        if (Show == "matrix")
+            Matrix = (
+                await use.MatrixAsync(Actor, EntityCode, SetUp, Side, Standing, Category, HttpContext.RequestAborted)
+            ).Result;
         if (Show == "codes" && CodeForm is null && Code is not null)
-            CodeForm = new RowForm(Parts.TaxCodes, Parts.TaxCodes.Write(SetUp).FirstOrDefault(r => r[0] == Code), EntityCode);
+            CodeForm = new RowForm(
+                Parts.TaxCodes,
+                Parts.TaxCodes.Write(SetUp).FirstOrDefault(r => r[0] == Code),
+                EntityCode
+            );
         if (Show == "boxes")
         {
             (From, To) = (From ?? new DateOnly(Today.Year, Today.Month, 1).AddMonths(-2), To ?? Today);
-            Boxes = (await use.BoxesAsync(Actor, EntityCode, From.Value, To.Value, HttpContext.RequestAborted)).Result ?? [];
+            Boxes = (await use.BoxesAsync(Actor, EntityCode, From.Value, To.Value, HttpContext.RequestAborted)).Result
+                ?? [];
         }
         return Page();
     }
