@@ -1,3 +1,4 @@
+using Assignum.Core.Tables;
 using System.Diagnostics;
 using System.Globalization;
 using System.Text.Json;

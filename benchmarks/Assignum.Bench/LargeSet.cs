@@ -1,5 +1,5 @@
+using Assignum.Core.Records;
 using Assignum.Core.Chart;
-using Assignum.Core.Groups;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 

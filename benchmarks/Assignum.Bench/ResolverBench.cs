@@ -1,3 +1,4 @@
+using Assignum.Core.Records;
 using System.Diagnostics;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
@@ -118,12 +119,12 @@ internal static class ResolverBench
                 );
                 import.Write(setUp.Index.Of(Dimension.Item, a.Value(Dimension.Item)), NpgsqlDbType.Integer);
                 import.Write(
-                    setUp.Index.OfGroup(Core.Groups.GroupKind.Item, a.Value(Dimension.ItemGroup)),
+                    setUp.Index.OfGroup(Core.Records.GroupKind.Item, a.Value(Dimension.ItemGroup)),
                     NpgsqlDbType.Integer
                 );
                 import.Write(setUp.Index.Of(Dimension.Party, a.Value(Dimension.Party)), NpgsqlDbType.Integer);
                 import.Write(
-                    setUp.Index.OfGroup(Core.Groups.GroupKind.Customer, a.Value(Dimension.PartyGroup)),
+                    setUp.Index.OfGroup(Core.Records.GroupKind.Customer, a.Value(Dimension.PartyGroup)),
                     NpgsqlDbType.Integer
                 );
                 import.Write(setUp.Index.Of(Dimension.Channel, a.Value(Dimension.Channel)), NpgsqlDbType.Integer);
@@ -201,8 +202,8 @@ internal sealed class DictionaryProbe
             var keys = a
                 .Key.Select(k =>
                     (ulong)(
-                        k.Dimension == Dimension.ItemGroup ? index.OfGroup(Core.Groups.GroupKind.Item, k.Value)
-                        : k.Dimension == Dimension.PartyGroup ? index.OfGroup(Core.Groups.GroupKind.Customer, k.Value)
+                        k.Dimension == Dimension.ItemGroup ? index.OfGroup(Core.Records.GroupKind.Item, k.Value)
+                        : k.Dimension == Dimension.PartyGroup ? index.OfGroup(Core.Records.GroupKind.Customer, k.Value)
                         : index.Of(k.Dimension, k.Value)
                     )
                 )

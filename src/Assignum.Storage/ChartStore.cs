@@ -1,3 +1,4 @@
+using Assignum.Core.Records;
 using Npgsql;
 using NpgsqlTypes;
 

@@ -1,3 +1,4 @@
+using Assignum.Core.Tables.Foreign;
 using Npgsql;
 
 namespace Assignum.Storage;

@@ -1,5 +1,6 @@
+using Assignum.Core.Tables;
+using Assignum.Core.Records;
 using Assignum.Core;
-using Assignum.Core.Groups;
 using Npgsql;
 
 namespace Assignum.Storage;

@@ -1,3 +1,4 @@
+using Assignum.Core.Records;
 using System.Globalization;
 using Assignum.Core.Entries;
 

@@ -1,3 +1,4 @@
+using Assignum.Core.Records;
 using System.Text.Json;
 using Assignum.Core;
 using Assignum.Core.Chart;

@@ -1,4 +1,6 @@
-using Assignum.Core.Groups;
+using Assignum.Core.Records;
+using Assignum.Core.Tables;
+using Assignum.Core.Tables.Foreign;
 using Assignum.Core.SetUps;
 using Npgsql;
 

@@ -1,3 +1,5 @@
+using Assignum.Core.Tables;
+using Assignum.Core.Tables.Foreign;
 using System.Globalization;
 using System.Text.Json;
 using Assignum.Core.SetUps;

@@ -1,5 +1,6 @@
+using Assignum.Core.Tables;
+using Assignum.Core.Tables.Foreign;
 using Assignum.Core.Chart;
-using Assignum.Core.Groups;
 using Assignum.Core.SetUps;
 using Npgsql;
 using NpgsqlTypes;

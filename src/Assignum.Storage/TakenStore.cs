@@ -1,3 +1,4 @@
+using Assignum.Core.Tables;
 using Npgsql;
 
 namespace Assignum.Storage;

@@ -1,7 +1,8 @@
+using Assignum.Core.Records;
+using Assignum.Core.Tables;
 using Assignum.Core.Chart;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
-using Assignum.Core.Groups;
 using Assignum.Core.Landing;
 using Assignum.Core.Money;
 using Assignum.Core.SetUps;

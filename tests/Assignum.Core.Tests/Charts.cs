@@ -1,3 +1,5 @@
+using Assignum.Core.Records;
+using Assignum.Core.Tables;
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
@@ -128,7 +130,7 @@ public class Charts
             var setUp = SetUpDefaults.Empty(new Entity("R", "Random", "EUR")) with
             {
                 Accounts = [.. accounts.OrderBy(a => a.Number, StringComparer.Ordinal)],
-                Items = [new("I0", "Item", Groups.ItemNature.Goods, true)],
+                Items = [new("I0", "Item", Records.ItemNature.Goods, true)],
             };
             if (posting.Count < 2)
                 return setUp;

@@ -1,7 +1,7 @@
+using Assignum.Core.Records;
 using Assignum.Core.Chart;
 using Assignum.Core.Coverage;
 using Assignum.Core.Entries;
-using Assignum.Core.Groups;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 using CsCheck;

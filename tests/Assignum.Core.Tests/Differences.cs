@@ -1,3 +1,5 @@
+using Assignum.Core.Records;
+using Assignum.Core.Tables;
 using Assignum.Core.Chart;
 using Assignum.Core.Editions;
 using Assignum.Core.Entries;

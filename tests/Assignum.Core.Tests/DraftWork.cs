@@ -1,8 +1,10 @@
+using Assignum.Core.Records;
+using Assignum.Core.Tables;
+using Assignum.Core.Tables.Foreign;
 using Assignum.Core.Chart;
 using Assignum.Core.Editions;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
-using Assignum.Core.Groups;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 using CsCheck;

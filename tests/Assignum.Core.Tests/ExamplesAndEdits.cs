@@ -1,3 +1,5 @@
+using Assignum.Core.Records;
+using Assignum.Core.Tables;
 using Assignum.Core.Chart;
 using Assignum.Core.Entries;
 using Assignum.Core.Landing;
@@ -26,18 +28,18 @@ public class ExamplesAndEdits
                 Items =
                 [
                     .. Shop.Items,
-                    new("MADE", "Made", Groups.ItemNature.Goods, true, null, "standard"),
-                    new("HAND", "Labour", Groups.ItemNature.Labour, false, null, "standard"),
+                    new("MADE", "Made", Records.ItemNature.Goods, true, null, "standard"),
+                    new("HAND", "Labour", Records.ItemNature.Labour, false, null, "standard"),
                 ],
                 Parties =
                 [
-                    new("ANN", "Ann", Groups.PartyKind.Customer, null, null, "domestic"),
-                    new("BOB", "Bob", Groups.PartyKind.Supplier, null, null, "domestic"),
+                    new("ANN", "Ann", Records.PartyKind.Customer, null, null, "domestic"),
+                    new("BOB", "Bob", Records.PartyKind.Supplier, null, null, "domestic"),
                 ],
                 Locations = [new("CORK", "Cork"), new("UTR", "Utrecht")],
                 Channels = [new("WEB", "Web")],
                 Methods = [new("BANK", "Bank"), new("CARD", "Card")],
-                Projects = [new("SITE", "Site", Recognise: Groups.Recognise.ByCostShare)],
+                Projects = [new("SITE", "Site", Recognise: Records.Recognise.ByCostShare)],
             }
         );
         foreach (var kind in EventKinds.All)

@@ -1,5 +1,6 @@
+using Assignum.Core.Tables;
 using Assignum.Core.Chart;
-using Assignum.Core.Chart.Foreign;
+using Assignum.Core.Tables.Foreign;
 using Assignum.Core.SetUps;
 using CsCheck;
 

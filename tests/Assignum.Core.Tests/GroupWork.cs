@@ -1,7 +1,10 @@
+using Assignum.Core.Checks;
+using Assignum.Core.Records;
+using Assignum.Core.Tables;
+using Assignum.Core.Upkeep;
 using Assignum.Core.Chart;
 using Assignum.Core.Coverage;
 using Assignum.Core.Entries;
-using Assignum.Core.Groups;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 using CsCheck;

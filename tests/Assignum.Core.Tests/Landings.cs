@@ -1,3 +1,4 @@
+using Assignum.Core.Records;
 using Assignum.Core.Chart;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;

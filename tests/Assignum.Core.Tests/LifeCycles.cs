@@ -1,3 +1,4 @@
+using Assignum.Core.Records;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
 using static Assignum.Core.Tests.Books;

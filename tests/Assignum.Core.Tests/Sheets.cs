@@ -1,3 +1,4 @@
+using Assignum.Core.Tables;
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
@@ -323,7 +324,7 @@ public class Sheets
                     ["item_group"] = "RAIN",
                 }
             );
-        var said = Fitness
+        var said = UnfitEdits
             .Refused(
                 Shop,
                 [
@@ -341,7 +342,7 @@ public class Sheets
         {
             Accounts = [.. Shop.Accounts, Account("9999", AccountClass.OperatingCost) with { Tripwire = true }],
         };
-        Fitness
+        UnfitEdits
             .Refused(
                 setUp,
                 [
@@ -353,6 +354,6 @@ public class Sheets
                 ]
             )
             .ShouldBeEmpty();
-        Fitness.Refused(setUp, [Write(Purposes.SalesRevenue, "9999")]).ShouldHaveSingleItem();
+        UnfitEdits.Refused(setUp, [Write(Purposes.SalesRevenue, "9999")]).ShouldHaveSingleItem();
     }
 }

@@ -1,3 +1,4 @@
+using Assignum.Core.Records;
 using Assignum.Core.Events;
 using Assignum.Core.Money;
 using Assignum.Core.Tax;

@@ -1,6 +1,7 @@
+using Assignum.Core.Tables;
 using System.IO.Compression;
 using System.Text;
-using Assignum.Core.Chart.Foreign;
+using Assignum.Core.Tables.Foreign;
 using Assignum.Core.SetUps;
 using Assignum.Formats.Bundles;
 using Assignum.Formats.Charts;

@@ -1,5 +1,6 @@
+using Assignum.Core.Records;
+using Assignum.Core.Tables;
 using Assignum.Core.Chart;
-using Assignum.Core.Groups;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 using Assignum.Formats.Bundles;
@@ -8,7 +9,7 @@ using DocumentFormat.OpenXml.Packaging;
 using DocumentFormat.OpenXml.Spreadsheet;
 using Control = Assignum.Core.Chart.Control;
 using Dimension = Assignum.Core.Landing.Dimension;
-using Item = Assignum.Core.Groups.Item;
+using Item = Assignum.Core.Records.Item;
 
 namespace Assignum.Formats.Tests;
 
@@ -98,7 +99,7 @@ public class ViewBooks
                         .ShouldBe(part.Write(setUp).Select(r => string.Join('|', r)));
                     var plan = SheetReturn.Plan(
                         setUp,
-                        new Core.SetUps.Sheet(
+                        new Core.Tables.Sheet(
                             part,
                             sheet!.Columns,
                             [

@@ -1,3 +1,5 @@
+using Assignum.Core.Records;
+using Assignum.Core.Tables;
 using Assignum.Core.Chart;
 using Assignum.Core.SetUps;
 using Assignum.Formats.Bundles;
@@ -27,7 +29,7 @@ public class Workbooks
         return bytes.ToArray();
     }
 
-    private static (IReadOnlyList<Core.SetUps.Sheet> Sheets, List<FormFault> Faults) Read(byte[] book)
+    private static (IReadOnlyList<Core.Tables.Sheet> Sheets, List<FormFault> Faults) Read(byte[] book)
     {
         var faults = new List<FormFault>();
         return (Bundle.FromFile(new MemoryStream(book), faults), faults);
@@ -140,9 +142,9 @@ public class Workbooks
             ],
             Groups =
             [
-                new(Core.Groups.GroupKind.Customer, "TRADE", "Trade", null),
-                new(Core.Groups.GroupKind.Item, "BARO", "Barometers", null),
-                new(Core.Groups.GroupKind.Item, "RAIN", "Rain gauges", null),
+                new(Core.Records.GroupKind.Customer, "TRADE", "Trade", null),
+                new(Core.Records.GroupKind.Item, "BARO", "Barometers", null),
+                new(Core.Records.GroupKind.Item, "RAIN", "Rain gauges", null),
             ],
         };
         using var bytes = new MemoryStream();

@@ -1,6 +1,7 @@
+using Assignum.Core.Tables;
 using System.Text;
 using Assignum.Core.Chart;
-using Assignum.Core.Chart.Foreign;
+using Assignum.Core.Tables.Foreign;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 using Assignum.Desk;
@@ -167,7 +168,8 @@ public class Accounts
         var id = (await ViewAsync(company, code)).Entity.Id;
         var kept = Quoted(
             "{'source':'own','id':'1','kind':'supplier-invoice','reference':'4010','payablesAccount':'2110',"
-                + "'lines':[{'account':'4010','quantity':1},{'account':'4012'}],'charges':[{'account':'4010','amount':2}]}"
+                + "'lines':[{'account':'4010','quantity':1},{'account':'4012'}],"
+                + "'charges':[{'account':'4010','amount':2}]}"
         );
         await using var db = await company.Desk.Database.OpenAsync(Stop);
         (await WorkbenchStore.SaveAsync(db, id, "nora", [kept, """{"kind":"money-moved"}"""], 0, Stop)).ShouldBeTrue();

@@ -1,4 +1,8 @@
-using Assignum.Core.Groups;
+using Assignum.Core.Checks;
+using Assignum.Core.Records;
+using Assignum.Core.Tables;
+using Assignum.Core.Tables.Foreign;
+using Assignum.Core.Upkeep;
 using Assignum.Core.SetUps;
 using Assignum.Desk;
 using Assignum.Desk.Posting;

@@ -1,3 +1,4 @@
+using Assignum.Core.Tables;
 using Assignum.Core.SetUps;
 using Assignum.Desk;
 using Assignum.Desk.SetUps;

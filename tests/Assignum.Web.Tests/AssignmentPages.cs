@@ -1,3 +1,5 @@
+using Assignum.Core.Records;
+using Assignum.Core.Tables;
 using System.Net;
 using System.Text;
 using System.Text.Json;

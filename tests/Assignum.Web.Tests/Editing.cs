@@ -1,3 +1,4 @@
+using Assignum.Core.Tables;
 using System.Net;
 using System.Text;
 using System.Text.RegularExpressions;

@@ -1,3 +1,4 @@
+using Assignum.Core.Tables;
 using System.Text;
 
 namespace Assignum.Web.Tests;

@@ -1,3 +1,4 @@
+using Assignum.Core.Tables;
 using System.Net;
 using System.Net.Http.Headers;
 using System.Text;
@@ -54,7 +55,7 @@ public class Workbenches(RunningApp app)
         (await client.PostAsync($"/api/v1/entities/BOOK/changes/{change}/undo", null, Stop)).StatusCode.ShouldBe(
             HttpStatusCode.Conflict
         );
-        var empty = new List<Core.SetUps.FormFault>();
+        var empty = new List<Core.Tables.FormFault>();
         Formats
             .Bundles.Bundle.FromFile(
                 new MemoryStream(await client.GetByteArrayAsync("/api/v1/entities/BOOK/bundle", Stop)),

@@ -1,4 +1,3 @@
-using Assignum.Core.Tax;
 
 namespace Assignum.Core.Chart;
 
@@ -123,16 +122,6 @@ public sealed record Account(
     string? Note = null
 )
 {
-    /// <summary>Whether lines with a tax code of this direction may land here.</summary>
-    public bool Admits(TaxDirection direction) =>
-        TaxAdmits switch
-        {
-            TaxAdmits.Both => true,
-            TaxAdmits.None => false,
-            TaxAdmits.Input => direction == TaxDirection.Input,
-            _ => direction == TaxDirection.Output,
-        };
-
     /// <summary>Reporting dimensions that must be present on a line of this account.</summary>
     public IReadOnlyList<string> RequiredDimensions => Rules(DimensionRules, "required");
 

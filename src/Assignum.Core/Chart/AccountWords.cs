@@ -1,3 +1,4 @@
+using Assignum.Core.Editions;
 using Assignum.Core.SetUps;
 
 namespace Assignum.Core.Chart;

@@ -1,3 +1,5 @@
+using Assignum.Core.Records;
+using Assignum.Core.Tax;
 using Assignum.Core.Landing;
 
 namespace Assignum.Core.Coverage;

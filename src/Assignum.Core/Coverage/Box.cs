@@ -1,3 +1,4 @@
+using Assignum.Core.Chart;
 using Assignum.Core.Landing;
 
 namespace Assignum.Core.Coverage;

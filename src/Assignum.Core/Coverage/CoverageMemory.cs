@@ -1,3 +1,4 @@
+using Assignum.Core.Money;
 using System.Collections.Concurrent;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
@@ -25,8 +26,12 @@ internal sealed class CoverageMemory
     private readonly ConcurrentDictionary<Purpose, Worked<PurposeDead>> dead = new();
     private readonly ConcurrentDictionary<PartySide, IReadOnlyList<Axis>> whatever;
 
+    /// <summary>That of a set-up.</summary>
+    public static CoverageMemory Of(CompiledSetUp setUp) =>
+        setUp.Workings.Of<CoverageMemory>((now, was) => new CoverageMemory(now, was));
+
     /// <param name="previous">That of the set-up this one was changed from.</param>
-    public CoverageMemory(CompiledSetUp setUp, CoverageMemory? previous)
+    private CoverageMemory(CompiledSetUp setUp, CoverageMemory? previous)
     {
         this.setUp = setUp;
         Tripwires = [.. setUp.SetUp.Accounts.Where(a => a.Tripwire).Select(a => a.Number)];
@@ -34,7 +39,7 @@ internal sealed class CoverageMemory
         // Ranks, slots and whether an assignment decides at all rest on these.
         if (
             previous is null
-            || !ReferenceEquals(previous.setUp.Index, setUp.Index)
+            || !setUp.Index.Same(previous.setUp.Index)
             || !previous.Tripwires.SetEquals(Tripwires)
         )
         {
@@ -206,5 +211,15 @@ internal sealed class CoverageMemory
             );
             gone.AddRange(left.Select(a => (at, a)));
         }
+    }
+}
+
+/// <summary>What coverage keeps with a compiled set-up.</summary>
+internal static class Remembered
+{
+    extension(CompiledSetUp setUp)
+    {
+        /// <summary>Coverage and dead weight, as far as they were asked for.</summary>
+        internal CoverageMemory Memory => CoverageMemory.Of(setUp);
     }
 }

@@ -1,3 +1,6 @@
+using Assignum.Core.Chart;
+using Assignum.Core.Editions;
+using Assignum.Core.Records;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 

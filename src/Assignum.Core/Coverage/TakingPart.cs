@@ -1,6 +1,6 @@
+using Assignum.Core.Records;
 using System.Collections.Concurrent;
 using Assignum.Core.Chart;
-using Assignum.Core.Groups;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tax;

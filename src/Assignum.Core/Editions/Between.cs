@@ -1,4 +1,5 @@
-using Assignum.Core.Groups;
+using Assignum.Core.Chart;
+using Assignum.Core.Records;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 

@@ -1,3 +1,7 @@
+using Assignum.Core.Chart;
+using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
+using Assignum.Core.Tax;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;

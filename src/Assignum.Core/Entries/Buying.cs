@@ -1,3 +1,5 @@
+using Assignum.Core.Records;
+using Assignum.Core.SetUps;
 using Assignum.Core.Landing;
 using Assignum.Core.Tax;
 
@@ -102,7 +104,7 @@ internal static class Buying
             : null;
         var main =
             project is null ? Purposes.NonStockCost
-            : project.Recognise == Groups.Recognise.AsBilled ? Purposes.ProjectCost
+            : project.Recognise == Records.Recognise.AsBilled ? Purposes.ProjectCost
             : Purposes.ProjectWip;
         var decided = sheet.DecideTax(
             TaxDirection.Input,

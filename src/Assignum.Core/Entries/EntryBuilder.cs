@@ -1,3 +1,5 @@
+using Assignum.Core.Entries.Kinds;
+using Assignum.Core.Tax;
 using Assignum.Core.Chart;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;

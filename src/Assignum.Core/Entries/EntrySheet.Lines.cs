@@ -1,5 +1,7 @@
+using Assignum.Core.Chart;
+using Assignum.Core.Records;
+using Assignum.Core.Upkeep;
 using Assignum.Core.Events;
-using Assignum.Core.Groups;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 

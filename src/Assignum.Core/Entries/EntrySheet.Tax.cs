@@ -1,3 +1,7 @@
+using Assignum.Core.Chart;
+using Assignum.Core.Money;
+using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;
 using Assignum.Core.Tax;

@@ -1,6 +1,6 @@
+using Assignum.Core.Records;
 using Assignum.Core.Chart;
 using Assignum.Core.Events;
-using Assignum.Core.Groups;
 using Assignum.Core.Landing;
 using Assignum.Core.Money;
 using Assignum.Core.SetUps;

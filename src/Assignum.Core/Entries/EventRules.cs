@@ -1,3 +1,7 @@
+using Assignum.Core.Entries.Kinds;
+using Assignum.Core.Landing;
+using Assignum.Core.Records;
+using Assignum.Core.Tax;
 using Assignum.Core.Chart;
 using Assignum.Core.Events;
 using Assignum.Core.Money;

@@ -1,3 +1,7 @@
+using Assignum.Core.Events;
+using Assignum.Core.Records;
+using Assignum.Core.SetUps;
+using Assignum.Core.Tax;
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
 

@@ -1,3 +1,6 @@
+using Assignum.Core.Chart;
+using Assignum.Core.Records;
+using Assignum.Core.Tax;
 using Assignum.Core.Landing;
 
 namespace Assignum.Core.Entries;

@@ -1,3 +1,4 @@
+using Assignum.Core.Chart;
 namespace Assignum.Core.Landing;
 
 /// <summary>"For this purpose, with these key values, use this account."</summary>

@@ -1,4 +1,4 @@
-using Assignum.Core.Groups;
+using Assignum.Core.Records;
 using static Assignum.Core.Landing.Purposes;
 
 namespace Assignum.Core.Landing;

@@ -1,91 +1,120 @@
-using Assignum.Core.Groups;
 using Assignum.Core.Money;
-using Assignum.Core.SetUps;
+using Assignum.Core.Records;
+using Assignum.Core.Tax;
 
 namespace Assignum.Core.Landing;
+
+/// <summary>What the dimensions of one set-up can hold.</summary>
+/// <param name="OtherEntities">Codes of the entities beside this one.</param>
+/// <param name="Assignments">Name entities too that are not there yet.</param>
+public sealed record LandingValues(
+    IReadOnlyList<LandingGroup> Groups,
+    IReadOnlyList<Item> Items,
+    IReadOnlyList<Party> Parties,
+    IReadOnlyList<Project> Projects,
+    IReadOnlyList<PlainRecord> Locations,
+    IReadOnlyList<PlainRecord> Channels,
+    IReadOnlyList<PlainRecord> Methods,
+    IReadOnlyList<PlainRecord> Reasons,
+    IReadOnlyList<TaxCode> TaxCodes,
+    IReadOnlyList<string> OtherEntities,
+    IReadOnlyList<Assignment> Assignments
+);
 
 /// <summary>
 /// Gives every value of every dimension of one set-up a small number, and every nested value its parent's number.
 /// </summary>
 /// <remarks>
 /// Customer and supplier groups live side by side in the dimension party-group: a group node is (kind, code), its key
-/// is
-/// its code, so an assignment that names a code is meant for every kind that has it.
+/// is its code, so an assignment that names a code is meant for every kind that has it. An index that is made from
+/// another one adds to it: values that were there keep their numbers.
 /// </remarks>
 public sealed class LandingIndex
 {
     private readonly Space[] spaces = new Space[LegValues.Count];
+    private readonly LandingValues values;
 
     /// <summary>Numbers the values of a set-up.</summary>
-    public LandingIndex(SetUp setUp)
+    /// <param name="from">The index of the set-up that this one was changed from, where it was.</param>
+    public LandingIndex(LandingValues values, LandingIndex? from = null)
     {
-        for (var i = 0; i < spaces.Length; i++)
-            spaces[i] = new Space();
-        foreach (var group in setUp.Groups)
-            At(DimensionOf(group.Kind)).Add(NodeName(group.Kind, group.Code), group.Code);
-        foreach (var group in setUp.Groups)
-            if (group.Parent is not null)
-                At(DimensionOf(group.Kind))
-                    .SetParent(NodeName(group.Kind, group.Code), NodeName(group.Kind, group.Parent));
-        foreach (var item in setUp.Items)
-            At(Dimension.Item).Add(item.Code, item.Code);
-        foreach (var party in setUp.Parties)
-            At(Dimension.Party).Add(party.Code, party.Code);
-        foreach (var project in setUp.Projects)
-            At(Dimension.Project).Add(project.Code, project.Code);
-        foreach (var project in setUp.Projects)
-            if (project.Parent is not null)
-                At(Dimension.Project).SetParent(project.Code, project.Parent);
-        foreach (
-            var (dimension, records) in new[]
-            {
-                (Dimension.Location, setUp.Locations),
-                (Dimension.Channel, setUp.Channels),
-                (Dimension.Method, setUp.Methods),
-                (Dimension.Reason, setUp.Reasons),
-            }
-        )
-        foreach (var record in records)
-            At(dimension).Add(record.Code, record.Code);
-        foreach (var code in setUp.TaxCodes)
-            At(Dimension.TaxCode).Add(code.Code, code.Code);
-        foreach (var currency in Currencies.All)
-            At(Dimension.Currency).Add(currency, currency);
-        foreach (var entity in setUp.OtherEntities)
-            At(Dimension.Counterparty).Add(entity, entity);
-        foreach (var assignment in setUp.Assignments)
-            if (assignment.Value(Dimension.Counterparty) is { } entity)
-                At(Dimension.Counterparty).Add(entity, entity);
-    }
-
-    /// <summary>Whether the numbers of one set-up are those of another that was changed from it: the same codes in the
-    /// same places, under the same parents.</summary>
-    public bool Serves(SetUp own, SetUp other)
-    {
-        static bool Same<T>(IReadOnlyList<T> was, IReadOnlyList<T> now, Func<T, T, bool> same)
+        this.values = values;
+        var was = from?.values;
+        spaces[(int)Dimension.Line] = new NodeSpace();
+        (Items, Parties) = (
+            RecordSpace<Item>.Of(values.Items, i => i.Code, was?.Items),
+            RecordSpace<Party>.Of(values.Parties, p => p.Code, was?.Parties)
+        );
+        (spaces[(int)Dimension.Item], spaces[(int)Dimension.Party]) = (Items, Parties);
+        bool Kept(bool same, params Dimension[] dimensions)
         {
-            if (ReferenceEquals(was, now))
-                return true;
-            if (was.Count != now.Count)
+            if (!same)
                 return false;
-            for (var i = 0; i < was.Count; i++)
-                if (!ReferenceEquals(was[i], now[i]) && !same(was[i], now[i]))
-                    return false;
+            foreach (var dimension in dimensions)
+                spaces[(int)dimension] = from!.spaces[(int)dimension];
             return true;
         }
-        return Same(own.Groups, other.Groups, (a, b) => (a.Kind, a.Code, a.Parent) == (b.Kind, b.Code, b.Parent))
-            && Same(own.Items, other.Items, (a, b) => a.Code == b.Code)
-            && Same(own.Parties, other.Parties, (a, b) => a.Code == b.Code)
-            && Same(own.Projects, other.Projects, (a, b) => (a.Code, a.Parent) == (b.Code, b.Parent))
-            && Same(own.Locations, other.Locations, (a, b) => a.Code == b.Code)
-            && Same(own.Channels, other.Channels, (a, b) => a.Code == b.Code)
-            && Same(own.Methods, other.Methods, (a, b) => a.Code == b.Code)
-            && Same(own.Reasons, other.Reasons, (a, b) => a.Code == b.Code)
-            && Same(own.TaxCodes, other.TaxCodes, (a, b) => a.Code == b.Code)
-            && Same(own.OtherEntities, other.OtherEntities, (a, b) => a == b)
-            && other.Assignments.All(a =>
-                a.Value(Dimension.Counterparty) is not { } entity || Of(Dimension.Counterparty, entity) > 0
+        var groups = (Dimension[])[Dimension.ItemGroup, Dimension.PartyGroup, Dimension.ProjectGroup];
+        if (!Kept(ReferenceEquals(was?.Groups, values.Groups), groups))
+            Groups(groups);
+        if (!Kept(ReferenceEquals(was?.Projects, values.Projects), Dimension.Project))
+            spaces[(int)Dimension.Project] = Projects(values.Projects);
+        foreach (
+            var (dimension, before, records) in new[]
+            {
+                (Dimension.Location, was?.Locations, values.Locations),
+                (Dimension.Channel, was?.Channels, values.Channels),
+                (Dimension.Method, was?.Methods, values.Methods),
+                (Dimension.Reason, was?.Reasons, values.Reasons),
+            }
+        )
+            if (!Kept(ReferenceEquals(before, records), dimension))
+                spaces[(int)dimension] = Plain(records.Select(r => r.Code));
+        if (!Kept(ReferenceEquals(was?.TaxCodes, values.TaxCodes), Dimension.TaxCode))
+            spaces[(int)Dimension.TaxCode] = Plain(values.TaxCodes.Select(c => c.Code));
+        spaces[(int)Dimension.Currency] = AllCurrencies;
+        if (
+            !Kept(
+                ReferenceEquals(was?.Assignments, values.Assignments)
+                    && was!.OtherEntities.SequenceEqual(values.OtherEntities),
+                Dimension.Counterparty
+            )
+        )
+            spaces[(int)Dimension.Counterparty] = Plain(
+                values
+                    .OtherEntities.Concat(
+                        values.Assignments.Select(a => a.Value(Dimension.Counterparty)).OfType<string>()
+                    )
+                    .Distinct(StringComparer.Ordinal)
+                    .Order(StringComparer.Ordinal)
             );
+    }
+
+    /// <summary>The items by code.</summary>
+    internal RecordSpace<Item> Items { get; }
+
+    /// <summary>The parties by code.</summary>
+    internal RecordSpace<Party> Parties { get; }
+
+    /// <summary>
+    /// Whether every number of another index means the same here, under the same parents. Values of dimensions that do
+    /// not nest may have come after them: what was compiled over the other one serves, and knows nothing of those.
+    /// </summary>
+    internal bool Extends(LandingIndex other)
+    {
+        for (var d = 0; d < spaces.Length; d++)
+            if (!spaces[d].Extends(other.spaces[d], IsNested((Dimension)d)))
+                return false;
+        return true;
+    }
+
+    /// <summary>Whether it has the very numbers of another index, no more.</summary>
+    internal bool Same(LandingIndex other)
+    {
+        for (var d = 0; d < spaces.Length; d++)
+            if (!ReferenceEquals(spaces[d], other.spaces[d]) && spaces[d].Count != other.spaces[d].Count)
+                return false;
+        return Extends(other);
     }
 
     /// <summary>The dimensions whose values have parents.</summary>
@@ -100,10 +129,10 @@ public sealed class LandingIndex
         code is null ? 0 : At(DimensionOf(kind)).Find(NodeName(kind, code));
 
     /// <summary>The code behind a number, as an assignment names it.</summary>
-    public string Key(Dimension dimension, int number) => At(dimension).Keys[number];
+    public string Key(Dimension dimension, int number) => At(dimension).Key(number);
 
     /// <summary>The parent's number, or 0 at the top or where nothing nests.</summary>
-    public int Parent(Dimension dimension, int number) => At(dimension).Parents[number];
+    public int Parent(Dimension dimension, int number) => At(dimension).Parent(number);
 
     /// <summary>How deep a value stands: 1 at the top.</summary>
     public int Depth(Dimension dimension, int number)
@@ -115,7 +144,7 @@ public sealed class LandingIndex
     }
 
     /// <summary>How many numbers a dimension has, "absent" included.</summary>
-    public int Size(Dimension dimension) => At(dimension).Keys.Count;
+    public int Size(Dimension dimension) => At(dimension).Count;
 
     /// <summary>Every number whose key is that code (two, where customers and suppliers have a group of one
     /// code).</summary>
@@ -150,22 +179,34 @@ public sealed class LandingIndex
             _ => code,
         };
 
-    private sealed class Space
+    private static readonly NodeSpace AllCurrencies = Plain(Currencies.All);
+
+    private static NodeSpace Plain(IEnumerable<string> codes)
     {
-        private readonly Dictionary<string, int> numbers = new(StringComparer.Ordinal);
-        public readonly List<string> Keys = [""];
-        public readonly List<int> Parents = [0];
+        var space = new NodeSpace();
+        foreach (var code in codes)
+            space.Add(code, code);
+        return space;
+    }
 
-        public int Find(string name) => numbers.GetValueOrDefault(name);
+    private static NodeSpace Projects(IReadOnlyList<Project> projects)
+    {
+        var space = Plain(projects.Select(p => p.Code));
+        foreach (var project in projects)
+            if (project.Parent is not null)
+                space.SetParent(project.Code, project.Parent);
+        return space;
+    }
 
-        public void Add(string name, string key)
-        {
-            if (!numbers.TryAdd(name, Keys.Count))
-                return;
-            Keys.Add(key);
-            Parents.Add(0);
-        }
-
-        public void SetParent(string name, string parent) => Parents[numbers[name]] = Find(parent);
+    private void Groups(Dimension[] dimensions)
+    {
+        foreach (var dimension in dimensions)
+            spaces[(int)dimension] = new NodeSpace();
+        NodeSpace Of(GroupKind kind) => (NodeSpace)At(DimensionOf(kind));
+        foreach (var group in values.Groups)
+            Of(group.Kind).Add(NodeName(group.Kind, group.Code), group.Code);
+        foreach (var group in values.Groups)
+            if (group.Parent is not null)
+                Of(group.Kind).SetParent(NodeName(group.Kind, group.Code), NodeName(group.Kind, group.Parent));
     }
 }

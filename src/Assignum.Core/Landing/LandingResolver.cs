@@ -1,6 +1,5 @@
 using System.Collections.Concurrent;
 using Assignum.Core.Chart;
-using Assignum.Core.SetUps;
 
 namespace Assignum.Core.Landing;
 
@@ -24,11 +23,21 @@ public readonly record struct Landed(
     bool Borrowed
 );
 
+/// <summary>What decides landings in one set-up.</summary>
+public sealed record LandingTerms(
+    IReadOnlyList<Account> Accounts,
+    IReadOnlyList<ReliefAccount> ReliefAccounts,
+    IReadOnlyList<LadderRow> Ladders,
+    IReadOnlyList<Borrow> Borrows,
+    IReadOnlyList<Assignment> Assignments
+);
+
 /// <summary>Finds the account of a leg: the ladders and assignments of one set-up, compiled.</summary>
 /// <remarks>Immutable and safe to share between threads; traces are remembered and shared by legs that have the
 /// same.</remarks>
 public sealed class LandingResolver
 {
+    private readonly LandingTerms terms;
     private readonly Ladder[] ladders;
     private readonly PurposeResolver[] resolvers;
     private readonly Purpose?[] borrows;
@@ -45,7 +54,7 @@ public sealed class LandingResolver
     /// <param name="previous">An earlier one that this set-up was changed from: what it changed nothing of is taken
     /// over.</param>
     public LandingResolver(
-        SetUp setUp,
+        LandingTerms setUp,
         LandingIndex index,
         IReadOnlyDictionary<string, Account> accounts,
         LandingResolver? previous = null
@@ -59,11 +68,17 @@ public sealed class LandingResolver
         relief = [.. setUp.ReliefAccounts.Select(r => (r.Account, r.Relief))];
         tripwires = [.. setUp.Accounts.Where(a => a.Tripwire).Select(a => a.Number)];
 
-        var byPurpose = setUp.Assignments.ToLookup(a => a.Purpose, StringComparer.Ordinal);
-        assignments = [.. Purposes.All.Select(p => byPurpose[p.Name].ToArray())];
+        terms = setUp;
+        if (previous is not null && ReferenceEquals(previous.terms.Assignments, setUp.Assignments))
+            assignments = previous.assignments;
+        else
+        {
+            var byPurpose = setUp.Assignments.ToLookup(a => a.Purpose, StringComparer.Ordinal);
+            assignments = [.. Purposes.All.Select(p => byPurpose[p.Name].ToArray())];
+        }
         if (
             previous is not null
-            && (!ReferenceEquals(previous.Index, index) || !previous.tripwires.SetEquals(tripwires))
+            && (!index.Extends(previous.Index) || !previous.tripwires.SetEquals(tripwires))
         )
             previous = null;
         bool SameLadder(Purpose p) =>
@@ -258,7 +273,7 @@ public sealed class LandingResolver
         });
     }
 
-    private static Ladder[] Ladders(SetUp setUp)
+    private static Ladder[] Ladders(LandingTerms setUp)
     {
         var own = setUp.Ladders.ToLookup(r => r.Purpose);
         return

@@ -1,4 +1,5 @@
 using System.Numerics;
+using System.Runtime.CompilerServices;
 
 namespace Assignum.Core.Landing;
 
@@ -12,6 +13,9 @@ public sealed class PurposeResolver
 {
     private readonly int[] dimensions;
     private readonly ushort[][] masks;
+
+    // What holds for a value beyond a dimension's words: nothing names it, so only rungs that do not ask for it.
+    private readonly ushort[] others;
     private readonly RungTable[] rungs;
     private readonly ushort allRungs;
     private readonly int defaultAssignment;
@@ -41,7 +45,8 @@ public sealed class PurposeResolver
         allRungs = (ushort)((1 << rungs.Length) - 1);
         defaultAssignment = byRung[0].Select(a => a.Number).DefaultIfEmpty(-1).First();
         dimensions = [.. rungs.SelectMany(r => r.Rung.Dimensions).Distinct().Select(d => (int)d)];
-        masks = [.. dimensions.Select(d => Masks(index, (Dimension)d, byRung))];
+        others = [.. dimensions.Select(d => Others((Dimension)d))];
+        masks = [.. dimensions.Select((d, i) => Masks(index, (Dimension)d, others[i], byRung))];
     }
 
     /// <summary>A ladder may have this many rungs beside <c>line</c> and <c>default</c>.</summary>
@@ -52,7 +57,7 @@ public sealed class PurposeResolver
     {
         uint open = allRungs;
         for (var i = 0; i < dimensions.Length; i++)
-            open &= masks[i][values[dimensions[i]]];
+            open &= Mask(i, values[dimensions[i]]);
         return Ask(open, values);
     }
 
@@ -77,7 +82,7 @@ public sealed class PurposeResolver
             {
                 uint mask = allRungs;
                 for (var d = 0; d < dimensions.Length; d++)
-                    mask &= masks[d][block[i][dimensions[d]]];
+                    mask &= Mask(d, block[i][dimensions[d]]);
                 open[i] = (ushort)mask;
             }
             for (var i = 0; i < block.Length; i++)
@@ -99,27 +104,45 @@ public sealed class PurposeResolver
         return defaultAssignment;
     }
 
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    private ushort Mask(int dimension, int value)
+    {
+        var words = masks[dimension];
+        return (uint)value < (uint)words.Length ? words[value] : others[dimension];
+    }
+
+    private ushort Others(Dimension dimension)
+    {
+        var bits = 0;
+        for (var r = 0; r < rungs.Length; r++)
+            if (!rungs[r].Rung.Dimensions.Contains(dimension))
+                bits |= 1 << r;
+        return (ushort)bits;
+    }
+
+    // Words up to the last value that an assignment names; of nested dimensions, up to the last that is in one.
     private ushort[] Masks(
         LandingIndex index,
         Dimension dimension,
+        ushort rest,
         ILookup<int, (int Number, Assignment Assignment)> byRung
     )
     {
-        var words = new ushort[index.Size(dimension)];
+        var reached = new List<(ushort Bit, int Number)>();
         for (var r = 0; r < rungs.Length; r++)
-        {
-            var bit = (ushort)(1 << r);
-            if (!rungs[r].Rung.Dimensions.Contains(dimension))
-                for (var i = 0; i < words.Length; i++)
-                    words[i] |= bit;
-            else
-            {
-                var reach = rungs[r].Reach(dimension, byRung[rungs[r].Rung.Set].Select(a => a.Assignment));
-                for (var i = 0; i < words.Length; i++)
-                    if (reach[i])
-                        words[i] |= bit;
-            }
-        }
+            if (rungs[r].Rung.Dimensions.Contains(dimension))
+                foreach (
+                    var number in RungTable.Reach(
+                        index,
+                        dimension,
+                        byRung[rungs[r].Rung.Set].Select(a => a.Assignment)
+                    )
+                )
+                    reached.Add(((ushort)(1 << r), number));
+        var words = new ushort[reached.Count == 0 ? 0 : reached.Max(x => x.Number) + 1];
+        Array.Fill(words, rest);
+        foreach (var (bit, number) in reached)
+            words[number] |= bit;
         return words;
     }
 }

@@ -34,8 +34,17 @@ internal sealed class RungTable
 
         if (dimensions.Length > 2 || assignments.Count == 0)
             return;
-        denseWidth = dimensions.Length == 2 ? index.Size((Dimension)dimensions[1]) : 1;
-        var size = (long)index.Size((Dimension)dimensions[0]) * denseWidth;
+        // Of values that do not nest, up to the last that is named: beyond it nothing holds.
+        int Room(int dimension) =>
+            LandingIndex.IsNested((Dimension)dimension)
+                ? index.Size((Dimension)dimension)
+                : assignments
+                    .SelectMany(a =>
+                        index.Nodes((Dimension)dimension, a.Assignment.Value((Dimension)dimension)!).DefaultIfEmpty(0)
+                    )
+                    .Max() + 1;
+        denseWidth = dimensions.Length == 2 ? Room(dimensions[1]) : 1;
+        var size = (long)Room(dimensions[0]) * denseWidth;
         // One dimension: an array of all its values costs one miss of the cache, a hash table two.
         if (size > (dimensions.Length == 1 ? DenseForOne : DenseLimit))
             return;
@@ -77,7 +86,11 @@ internal sealed class RungTable
     {
         if (dense is null)
             return Walk(values, 0, 0);
-        return second < 0 ? dense[values[first]] : dense[values[first] * denseWidth + values[second]];
+        if (second < 0)
+            return (uint)values[first] < (uint)dense.Length ? dense[values[first]] : -1;
+        var (row, column) = (values[first], values[second]);
+        var at = (long)row * denseWidth + column;
+        return column < denseWidth && at < dense.Length ? dense[at] : -1;
     }
 
     /// <summary>The same with one assignment taken as not there.</summary>
@@ -89,22 +102,22 @@ internal sealed class RungTable
         return Walk(values, 0, 0, without);
     }
 
-    /// <summary>Whether an assignment on this rung could hold for a value of one of its dimensions (or its
-    /// ancestors).</summary>
-    public bool[] Reach(Dimension dimension, IEnumerable<Assignment> assignments)
+    /// <summary>The values of a dimension for which one of some assignments could hold: those they name, and where
+    /// they nest, all that are in them.</summary>
+    public static IEnumerable<int> Reach(LandingIndex index, Dimension dimension, IEnumerable<Assignment> assignments)
     {
-        var named = new bool[index.Size(dimension)];
+        var named = new HashSet<int>();
         foreach (var assignment in assignments)
         foreach (var node in index.Nodes(dimension, assignment.Value(dimension)!))
-            named[node] = true;
-        if (!LandingIndex.IsNested(dimension))
+            named.Add(node);
+        if (!LandingIndex.IsNested(dimension) || named.Count == 0)
             return named;
-        var reached = new bool[named.Length];
-        for (var number = 1; number < named.Length; number++)
+        var reached = new List<int>();
+        for (var number = 1; number < index.Size(dimension); number++)
         for (var at = number; at != 0; at = index.Parent(dimension, at))
-            if (named[at])
+            if (named.Contains(at))
             {
-                reached[number] = true;
+                reached.Add(number);
                 break;
             }
         return reached;

@@ -1,3 +1,4 @@
+using Assignum.Core.Chart;
 namespace Assignum.Core.Landing;
 
 /// <summary>What came of asking a rung.</summary>

@@ -1,3 +1,4 @@
+using Assignum.Core.Coverage;
 using Assignum.Core.Chart;
 
 namespace Assignum.Core.Landing;

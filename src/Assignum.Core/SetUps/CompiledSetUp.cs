@@ -1,7 +1,7 @@
+using Assignum.Core.Records;
 using System.Collections.Frozen;
 using Assignum.Core.Chart;
 using Assignum.Core.Coverage;
-using Assignum.Core.Groups;
 using Assignum.Core.Landing;
 using Assignum.Core.Money;
 using Assignum.Core.Tax;
@@ -23,8 +23,6 @@ public sealed record KnownProject(Project Project, int Number, int Group, Recogn
 public sealed class CompiledSetUp
 {
     private readonly FrozenDictionary<string, Account> accounts;
-    private readonly FrozenDictionary<string, KnownItem> items;
-    private readonly FrozenDictionary<string, KnownParty> parties;
     private readonly FrozenDictionary<string, KnownProject> projects;
     private readonly FrozenSet<(string, string)> dimensionValues;
 
@@ -37,48 +35,35 @@ public sealed class CompiledSetUp
         Policies = Policies.From(setUp.Policies);
         Rounding = new Rounding(Policies.RoundingMode);
         BaseDecimals = Currencies.Decimals(setUp.Entity.Currency) ?? 2;
-        Index = previous is not null && previous.Index.Serves(was!, setUp) ? previous.Index : new LandingIndex(setUp);
-        var sameIndex = ReferenceEquals(Index, previous?.Index);
+        Index = Number(setUp, previous?.Index);
         accounts = ReferenceEquals(was?.Accounts, setUp.Accounts)
             ? previous!.accounts
             : setUp.Accounts.ToFrozenDictionary(a => a.Number, StringComparer.Ordinal);
-        items =
-            sameIndex && ReferenceEquals(was!.Items, setUp.Items)
-                ? previous!.items
-                : setUp.Items.ToFrozenDictionary(
-                    i => i.Code,
-                    i => new KnownItem(i, Index.Of(Dimension.Item, i.Code), Index.OfGroup(GroupKind.Item, i.Group)),
-                    StringComparer.Ordinal
-                );
-        parties =
-            sameIndex && ReferenceEquals(was!.Parties, setUp.Parties)
-                ? previous!.parties
-                : setUp.Parties.ToFrozenDictionary(
-                    p => p.Code,
-                    p => new KnownParty(
-                        p,
-                        Index.Of(Dimension.Party, p.Code),
-                        Index.OfGroup(GroupKind.Customer, p.CustomerGroup),
-                        Index.OfGroup(GroupKind.Supplier, p.SupplierGroup)
-                    ),
-                    StringComparer.Ordinal
-                );
         var byCode = setUp.Projects.ToDictionary(p => p.Code, StringComparer.Ordinal);
         projects = setUp.Projects.ToFrozenDictionary(p => p.Code, p => Known(p, byCode), StringComparer.Ordinal);
         dimensionValues = setUp.DimensionValues.Select(v => (v.Dimension, v.Code)).ToFrozenSet();
         Taxes = new TaxTable(setUp.TaxCodes, setUp.TaxRates, setUp.TaxMatrix);
-        Landings = new LandingResolver(setUp, Index, accounts, previous?.Landings);
+        Landings = new LandingResolver(
+            new LandingTerms(
+                setUp.Accounts,
+                setUp.ReliefAccounts,
+                setUp.Ladders,
+                setUp.Borrows,
+                setUp.Assignments
+            ),
+            Index,
+            accounts,
+            previous?.Landings
+        );
         ClosedPeriods = [.. setUp.Periods.Where(p => p.Closed)];
-        Memory = new CoverageMemory(this, previous?.Memory);
+        Workings = new Workings(this, previous?.Workings);
     }
 
     // The same records and landings under other policies, which decide neither.
     private CompiledSetUp(CompiledSetUp other, IReadOnlyList<PolicyRow> policies)
     {
-        (accounts, items, parties, projects, dimensionValues) = (
+        (accounts, projects, dimensionValues) = (
             other.accounts,
-            other.items,
-            other.parties,
             other.projects,
             other.dimensionValues
         );
@@ -93,14 +78,14 @@ public sealed class CompiledSetUp
         Policies = Policies.From(policies);
         Rounding = new Rounding(Policies.RoundingMode);
         // The stock method says which items reach a purpose.
-        Memory = Policies.Perpetual == other.Policies.Perpetual ? other.Memory : new CoverageMemory(this, other.Memory);
+        Workings = Policies.Perpetual == other.Policies.Perpetual ? other.Workings : new Workings(this, other.Workings);
     }
 
     /// <summary>The same set-up under other policies; nothing is compiled anew.</summary>
     public CompiledSetUp Under(IReadOnlyList<PolicyRow> policies) => new(this, policies);
 
-    /// <summary>Coverage and dead weight, as far as they were asked for.</summary>
-    internal CoverageMemory Memory { get; }
+    /// <summary>What others worked out of this set-up, as far as they were asked for.</summary>
+    public Workings Workings { get; }
 
     public SetUp SetUp { get; }
     public Entity Entity => SetUp.Entity;
@@ -123,15 +108,44 @@ public sealed class CompiledSetUp
 
     public Account? Account(string number) => accounts.GetValueOrDefault(number);
 
-    public KnownItem? Item(string code) => items.GetValueOrDefault(code);
+    public KnownItem? Item(string code) =>
+        Index.Items.Entry(code) is (var number, { } item)
+            ? new KnownItem(item, number, Index.OfGroup(GroupKind.Item, item.Group))
+            : null;
 
-    public KnownParty? Party(string code) => parties.GetValueOrDefault(code);
+    public KnownParty? Party(string code) =>
+        Index.Parties.Entry(code) is (var number, { } party)
+            ? new KnownParty(
+                party,
+                number,
+                Index.OfGroup(GroupKind.Customer, party.CustomerGroup),
+                Index.OfGroup(GroupKind.Supplier, party.SupplierGroup)
+            )
+            : null;
 
     public KnownProject? Project(string code) => projects.GetValueOrDefault(code);
 
     /// <summary>Whether a reporting dimension has this value; a dimension without any listed value takes all.</summary>
     public bool AdmitsDimensionValue(string dimension, string code) =>
         dimensionValues.Contains((dimension, code)) || !dimensionValues.Any(v => v.Item1 == dimension);
+
+    private static LandingIndex Number(SetUp setUp, LandingIndex? before) =>
+        new(
+            new LandingValues(
+                setUp.Groups,
+                setUp.Items,
+                setUp.Parties,
+                setUp.Projects,
+                setUp.Locations,
+                setUp.Channels,
+                setUp.Methods,
+                setUp.Reasons,
+                setUp.TaxCodes,
+                setUp.OtherEntities,
+                setUp.Assignments
+            ),
+            before
+        );
 
     private KnownProject Known(Project project, Dictionary<string, Project> byCode)
     {

@@ -1,4 +1,4 @@
-using Assignum.Core.Groups;
+using Assignum.Core.Records;
 using Assignum.Core.Landing;
 
 namespace Assignum.Core.SetUps;

@@ -1,3 +1,4 @@
+using Assignum.Core.Entries;
 using Assignum.Core.Money;
 
 namespace Assignum.Core.SetUps;

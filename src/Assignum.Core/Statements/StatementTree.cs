@@ -1,3 +1,4 @@
+using Assignum.Core.Editions;
 using Assignum.Core.Chart;
 
 namespace Assignum.Core.Statements;

@@ -1,3 +1,5 @@
+using Assignum.Core.Chart;
+using Assignum.Core.Tables;
 using Assignum.Core.Money;
 
 namespace Assignum.Core.Tax;

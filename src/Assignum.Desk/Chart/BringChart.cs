@@ -1,10 +1,11 @@
+using Assignum.Core.Tables;
 using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using Assignum.Core;
 using Assignum.Core.Chart;
-using Assignum.Core.Chart.Foreign;
+using Assignum.Core.Tables.Foreign;
 using Assignum.Core.SetUps;
 using Assignum.Desk.Access;
 using Assignum.Desk.SetUps;

@@ -1,3 +1,4 @@
+using Assignum.Core.Records;
 using System.Security.Cryptography;
 using System.Text;
 using Assignum.Core;

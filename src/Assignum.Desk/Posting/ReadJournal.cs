@@ -1,3 +1,4 @@
+using Assignum.Core.Records;
 using System.Text.Json;
 using Assignum.Desk.Access;
 using Assignum.Formats.Json;

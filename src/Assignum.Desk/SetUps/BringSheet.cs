@@ -1,3 +1,5 @@
+using Assignum.Core.Records;
+using Assignum.Core.Tables;
 using Assignum.Core;
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
@@ -195,7 +197,7 @@ public sealed class BringSheet(DeskContext desk, ViewSetUp view, EditSetUp edit,
             .Plan(now, edits, (_, _) => false)
             .Faults.Select(f => At(f.Row, f))
             .Concat(
-                Fitness
+                UnfitEdits
                     .Refused(now, edits)
                     .Select(r => At(r.Edit + 1, new FormFault(sheet.Part.Name, 0, "account", "unfit", r.Message)))
             );
@@ -219,7 +221,7 @@ public sealed class BringSheet(DeskContext desk, ViewSetUp view, EditSetUp edit,
             {
                 var held = hand.TryGetValue(v.Key, out var quantity) ? quantity : (decimal?)null;
                 // Only of an item costed at standard does what stands in stock follow its standard cost.
-                var standard = now.Item(v.Key)?.Item is { Costing: Core.Groups.Costing.Standard, IsStockItem: true };
+                var standard = now.Item(v.Key)?.Item is { Costing: Core.Records.Costing.Standard, IsStockItem: true };
                 return new ValueEffect(
                     v,
                     held,

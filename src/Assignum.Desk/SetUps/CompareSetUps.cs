@@ -1,3 +1,6 @@
+using Assignum.Core.Records;
+using Assignum.Core.Tables;
+using Assignum.Core.Tables.Foreign;
 using System.Text.Json.Nodes;
 using Assignum.Core;
 using Assignum.Core.Chart;

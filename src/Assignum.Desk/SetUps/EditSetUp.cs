@@ -1,6 +1,7 @@
+using Assignum.Core.Tables;
+using Assignum.Core.Tables.Foreign;
 using Assignum.Core;
 using Assignum.Core.Chart;
-using Assignum.Core.Groups;
 using Assignum.Core.SetUps;
 using Assignum.Desk.Access;
 using Assignum.Storage;

@@ -1,7 +1,9 @@
+using Assignum.Core.Checks;
+using Assignum.Core.Tables;
+using Assignum.Core.Upkeep;
 using Assignum.Core;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
-using Assignum.Core.Groups;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 using Assignum.Desk.Access;
@@ -63,7 +65,7 @@ public sealed class OpenLine(ViewSetUp view, EditSetUp edit)
     private static IReadOnlyList<RowChange> Edits(SetUp now, NewLineWish wish, List<Fault> faults)
     {
         var edits = NewLine.Edits(now, wish, faults);
-        faults.AddRange(Fitness.Refused(now, edits).Select(r => new Fault("unfit", r.Message, "accounts")));
+        faults.AddRange(UnfitEdits.Refused(now, edits).Select(r => new Fault("unfit", r.Message, "accounts")));
         return faults.Count > 0 ? [] : edits;
     }
 }

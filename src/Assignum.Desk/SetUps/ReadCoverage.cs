@@ -1,3 +1,4 @@
+using Assignum.Core.Tables;
 using Assignum.Core.Coverage;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;

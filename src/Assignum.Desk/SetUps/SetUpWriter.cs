@@ -1,3 +1,5 @@
+using Assignum.Core.Tables;
+using Assignum.Core.Tables.Foreign;
 using Assignum.Core.Chart;
 using Assignum.Core.SetUps;
 using Assignum.Desk.Access;
@@ -135,7 +137,7 @@ internal static class SetUpWriter
         // Of accounts only the terms of those in use wait in the draft: a new one or a new name opens none.
         var edition = changes.Any(c =>
             c.Part.HeldBy == HeldBy.Edition
-            && !Core.Groups.GroupRenaming.Renames(c)
+            && !Core.Tables.GroupRenaming.Renames(c)
             && (
                 c.Part != Parts.Accounts
                 || c is { Before: not null, After: not null }

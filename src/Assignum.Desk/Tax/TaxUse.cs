@@ -1,6 +1,6 @@
+using Assignum.Core.Records;
 using Assignum.Core;
 using Assignum.Core.Chart;
-using Assignum.Core.Groups;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tax;
 using Assignum.Desk.Access;

@@ -1,3 +1,4 @@
+using Assignum.Core.Tables;
 using System.IO.Compression;
 using Assignum.Core.SetUps;
 

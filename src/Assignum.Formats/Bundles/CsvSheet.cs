@@ -1,3 +1,5 @@
+using Assignum.Core.Tables;
+using Assignum.Core.Upkeep;
 using System.Globalization;
 using System.Text;
 using Assignum.Core.SetUps;

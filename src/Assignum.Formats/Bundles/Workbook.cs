@@ -1,7 +1,8 @@
+using Assignum.Core.Records;
+using Assignum.Core.Tables;
 using System.Globalization;
 using System.IO.Compression;
 using Assignum.Core;
-using Assignum.Core.Groups;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 using Assignum.Formats.Lists;

@@ -1,8 +1,9 @@
+using Assignum.Core.Tables;
 using System.Globalization;
 using System.IO.Compression;
 using System.Text;
 using System.Text.Json;
-using Assignum.Core.Chart.Foreign;
+using Assignum.Core.Tables.Foreign;
 using Assignum.Core.SetUps;
 using Assignum.Formats.Bundles;
 using Assignum.Formats.Lists;

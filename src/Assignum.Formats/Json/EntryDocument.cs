@@ -1,3 +1,4 @@
+using Assignum.Core.Records;
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using Assignum.Core;

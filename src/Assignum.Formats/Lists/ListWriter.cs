@@ -1,3 +1,4 @@
+using Assignum.Core.Upkeep;
 using System.Globalization;
 using Assignum.Formats.Bundles;
 using DocumentFormat.OpenXml;

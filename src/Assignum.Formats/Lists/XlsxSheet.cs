@@ -1,3 +1,4 @@
+using Assignum.Core.Tables.Foreign;
 using System.Globalization;
 using System.Text;
 using System.Text.RegularExpressions;
@@ -144,7 +145,7 @@ public static partial class XlsxSheet
     }
 
     /// <summary>A column's letters: 1 is A, 27 is AA.</summary>
-    public static string Letters(int column) => Core.Chart.Foreign.ForeignProposal.Letters(column);
+    public static string Letters(int column) => Core.Tables.Foreign.ForeignProposal.Letters(column);
 
     private static DataValidation Validation(ValueList list, int last) =>
         new(new Formula1(list.Source))

@@ -1,3 +1,4 @@
+using Assignum.Core.SetUps;
 using Assignum.Formats.Json;
 
 namespace Assignum.Web.Drawing;

@@ -1,3 +1,4 @@
+using Assignum.Core.Tables.Foreign;
 using Assignum.Core;
 using Assignum.Desk;
 using Assignum.Desk.Access;

@@ -1,3 +1,4 @@
+using Assignum.Core.Tables;
 using Assignum.Core;
 using Assignum.Core.SetUps;
 using Assignum.Desk;
@@ -268,10 +269,10 @@ public static class GridEdits
                     x.Change.Before,
                     x.Change.After
                 ))
-                .Select(e => Core.Groups.DefaultGroup.Filled(now, e)),
+                .Select(e => Core.Tables.DefaultGroup.Filled(now, e)),
         ];
         faults.AddRange(
-            Core.Landing.Fitness.Refused(now, edits)
+            Core.Tables.UnfitEdits.Refused(now, edits)
                 .Select(r => new Fault("unfit", r.Message, "account", Account: order[r.Edit]))
         );
         // All that is wrong is told at once, also what the rows as a whole say.

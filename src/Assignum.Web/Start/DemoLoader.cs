@@ -1,3 +1,4 @@
+using Assignum.Core.Tables;
 using System.Text;
 using System.Text.Json;
 using Assignum.Core.SetUps;

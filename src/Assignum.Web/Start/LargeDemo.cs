@@ -1,7 +1,7 @@
+using Assignum.Core.Records;
 using System.Globalization;
 using System.Text.Json;
 using Assignum.Core.Chart;
-using Assignum.Core.Groups;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 using Assignum.Formats.Json;

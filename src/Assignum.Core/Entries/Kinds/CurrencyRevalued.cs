@@ -1,3 +1,6 @@
+using Assignum.Core.Chart;
+using Assignum.Core.Records;
+using Assignum.Core.SetUps;
 using Assignum.Core.Landing;
 using static Assignum.Core.Landing.Purposes;
 

@@ -1,3 +1,5 @@
+using Assignum.Core.SetUps;
+using Assignum.Core.Tax;
 using Assignum.Core.Landing;
 using static Assignum.Core.Landing.Purposes;
 

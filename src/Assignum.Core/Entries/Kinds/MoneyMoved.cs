@@ -1,3 +1,4 @@
+using Assignum.Core.SetUps;
 using Assignum.Core.Landing;
 using static Assignum.Core.Landing.Purposes;
 

@@ -1,3 +1,5 @@
+using Assignum.Core.Records;
+using Assignum.Core.SetUps;
 using Assignum.Core.Landing;
 using static Assignum.Core.Landing.Purposes;
 

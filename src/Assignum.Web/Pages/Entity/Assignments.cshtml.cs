@@ -1,5 +1,6 @@
+using Assignum.Core.Records;
+using Assignum.Core.Tables;
 using Assignum.Core;
-using Assignum.Core.Groups;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 using Assignum.Desk;

@@ -1,9 +1,10 @@
+using Assignum.Core.Tables;
 using System.Globalization;
 using System.Security.Cryptography;
 using System.Text;
 using Assignum.Core;
 using Assignum.Core.Chart;
-using Assignum.Core.Chart.Foreign;
+using Assignum.Core.Tables.Foreign;
 using Assignum.Core.SetUps;
 using Assignum.Core.Statements;
 using Assignum.Desk;

@@ -1,3 +1,4 @@
+using Assignum.Core.Records;
 using System.Globalization;
 using System.Text.Json.Nodes;
 using Assignum.Core.Entries;

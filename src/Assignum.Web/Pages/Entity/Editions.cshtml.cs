@@ -1,3 +1,4 @@
+using Assignum.Core.Tables.Foreign;
 using System.Globalization;
 using Assignum.Core.Editions;
 using Assignum.Core.SetUps;

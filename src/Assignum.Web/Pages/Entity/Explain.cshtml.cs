@@ -1,6 +1,7 @@
+using Assignum.Core.Checks;
+using Assignum.Core.Records;
 using Assignum.Core;
 using Assignum.Core.Entries;
-using Assignum.Core.Groups;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 using Assignum.Desk;

@@ -1,6 +1,8 @@
+using Assignum.Core.Records;
+using Assignum.Core.Tables;
+using Assignum.Core.Upkeep;
 using System.Globalization;
 using Assignum.Core;
-using Assignum.Core.Groups;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 using Assignum.Desk;

@@ -1,3 +1,4 @@
+using Assignum.Core.Records;
 using Assignum.Desk;
 using Assignum.Desk.Posting;
 using Assignum.Storage;

@@ -1,3 +1,5 @@
+using Assignum.Core.Tables;
+using Assignum.Core.Upkeep;
 using System.Globalization;
 using Assignum.Core.Chart;
 using Assignum.Core.Coverage;

@@ -1,6 +1,7 @@
+using Assignum.Core.Records;
+using Assignum.Core.Tables;
 using Assignum.Core;
 using Assignum.Core.Chart;
-using Assignum.Core.Groups;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 using Assignum.Desk;

@@ -1,6 +1,7 @@
+using Assignum.Core.Records;
+using Assignum.Core.Upkeep;
 using System.Globalization;
 using Assignum.Core;
-using Assignum.Core.Groups;
 using Assignum.Core.SetUps;
 using Assignum.Desk;
 using Assignum.Desk.SetUps;

@@ -1,3 +1,4 @@
+using Assignum.Core.Records;
 using Assignum.Core.Chart;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;
@@ -61,7 +62,7 @@ public sealed class PickModel(DeskContext desk, ViewSetUp view, ReadAccounts acc
             ).Result!.SetUp.SetUp.Groups.Where(g =>
                 Kind is null or ""
                 || Core.Words.Of(g.Kind) == Kind
-                || Kind == "party" && g.Kind is Core.Groups.GroupKind.Customer or Core.Groups.GroupKind.Supplier
+                || Kind == "party" && g.Kind is Core.Records.GroupKind.Customer or Core.Records.GroupKind.Supplier
             );
             Choices = Best(
                 groups.Select(g => new Choice(

@@ -1,5 +1,6 @@
+using Assignum.Core.Records;
+using Assignum.Core.Tables;
 using Assignum.Core.Chart;
-using Assignum.Core.Groups;
 using Assignum.Core.SetUps;
 using Assignum.Desk;
 using Assignum.Desk.SetUps;

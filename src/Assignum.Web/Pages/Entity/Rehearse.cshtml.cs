@@ -1,3 +1,4 @@
+using Assignum.Core.Records;
 using System.Text;
 using System.Text.Json.Nodes;
 using Assignum.Core;

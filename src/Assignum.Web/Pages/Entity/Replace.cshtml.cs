@@ -1,3 +1,4 @@
+using Assignum.Core.Tables;
 using System.Globalization;
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;

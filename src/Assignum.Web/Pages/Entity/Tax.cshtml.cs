@@ -1,3 +1,4 @@
+using Assignum.Core.Tables;
 using System.Globalization;
 using Assignum.Core;
 using Assignum.Core.SetUps;
