@@ -1,9 +1,9 @@
-using Assignum.Core.Tables;
 using System.Diagnostics;
 using System.Globalization;
 using Assignum.Core.Coverage;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 
 namespace Assignum.Bench;
 

@@ -1,10 +1,10 @@
-using Assignum.Core.Tables;
 using System.Diagnostics;
 using System.Globalization;
 using System.Text.Json;
 using Assignum.Core.Editions;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using Assignum.Desk;
 using Assignum.Desk.Access;
 using Assignum.Desk.Posting;
@@ -159,7 +159,7 @@ internal static class EditionBench
         for (var i = 0; i < 3; i++)
             Say(
                 $"consequences of {Events:N0} events alone",
-                Time(() => Consequences.Of(events, before.Build, after.Build))
+                Time(() => Consequences.Of(events, [.. events.Select(before.Build)], [.. events.Select(after.Build)]))
             );
 
         for (var i = 0; i < 3; i++)

@@ -1,7 +1,7 @@
-using Assignum.Core.Tables;
 using System.Text.Json;
 using Assignum.Core.Entries;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using Assignum.Formats.Bundles;
 using Assignum.Formats.Json;
 

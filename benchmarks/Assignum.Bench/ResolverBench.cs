@@ -1,6 +1,6 @@
-using Assignum.Core.Records;
 using System.Diagnostics;
 using Assignum.Core.Landing;
+using Assignum.Core.Records;
 using Assignum.Core.SetUps;
 using Npgsql;
 using NpgsqlTypes;

@@ -1,5 +1,6 @@
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
+
 namespace Assignum.Core;
 
 /// <summary>One thing that is wrong with what was given, said so that its author can mend it.</summary>

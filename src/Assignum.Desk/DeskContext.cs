@@ -1,5 +1,5 @@
-using Assignum.Core.Tables.Foreign;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables.Foreign;
 using Assignum.Desk.Access;
 using Assignum.Storage;
 using Npgsql;
@@ -8,12 +8,22 @@ namespace Assignum.Desk;
 
 /// <summary>What every task needs: the database, the set-ups remembered from it, and the checks that all tasks
 /// share.</summary>
-public sealed class DeskContext(Database database)
+/// <param name="clock">Says what time it is; null: the machine's clock.</param>
+/// <param name="shelf">Where compiled set-ups are kept; null: one of its own.</param>
+public sealed class DeskContext(Database database, TimeProvider? clock = null, SetUpShelf? shelf = null)
 {
     public Database Database { get; } = database;
 
     /// <summary>Compiled set-ups, shared by all requests of this process.</summary>
-    public SetUpShelf Shelf { get; } = new();
+    public SetUpShelf Shelf { get; } = shelf ?? new SetUpShelf();
+
+    /// <summary>The one clock: what day it is for an entity follows from it and the entity's time zone.</summary>
+    public TimeProvider Clock { get; } = clock ?? TimeProvider.System;
+
+    private readonly System.Collections.Concurrent.ConcurrentDictionary<int, JournalIds> ids = new();
+
+    /// <summary>The ids of an entity's patterns and chains.</summary>
+    internal JournalIds IdsOf(int entity) => ids.GetOrAdd(entity, _ => new JournalIds());
 
     /// <summary>
     /// Opens a connection and the entity's state, or refuses: an entity that is not there and one that the actor has no
@@ -46,6 +56,7 @@ public sealed class DeskContext(Database database)
                 "unknown-entity",
                 $"There is no entity {entity} that you may see."
             );
+        state = state with { Today = state.Calendar.Today(Clock) };
         if (!actor.WorksIn.TryGetValue(entity, out var whatIf))
             return state;
         if (whatIf < 0 && state.Editions.FirstOrDefault(e => e.Number == -whatIf) is { } past)
@@ -71,70 +82,95 @@ public sealed class DeskContext(Database database)
             )
             : state;
     }
-}
 
-/// <summary>Remembers compiled set-ups by what they were made of, so that events do not compile anew. A change makes a
-/// new key.</summary>
-public sealed class SetUpShelf
-{
-    private const int Room = 24;
-    private readonly Lock gate = new();
-    private readonly Dictionary<Key, (Task<CompiledSetUp> SetUp, long Used)> shelf = [];
-    private long clock;
-
-    private readonly record struct Key(int Entity, long Records, int Number, int? Draft, long DraftRevision);
-
-    /// <summary>The set-up of a published edition, or of the draft when <paramref name="draft"/> is given.</summary>
-    /// <param name="number">The published edition, or the draft's base.</param>
-    public async Task<CompiledSetUp> GetAsync(
-        Database database,
-        EntityState entity,
-        int number,
-        EditionRow? draft,
+    /// <summary>
+    /// Does what changes an entity, in one transaction that holds it. Set-ups that are needed are made before, while
+    /// nothing is held; where somebody changed the entity meanwhile, they are made again. Inside, no second connection
+    /// is opened and nothing is compiled. What is refused is rolled back.
+    /// </summary>
+    /// <param name="needs">The set-ups that are needed, given the state.</param>
+    /// <param name="what">Does it; the transaction ends after it.</param>
+    internal async Task<Outcome<T>> HoldAsync<T>(
+        Actor actor,
+        string entity,
+        Role role,
+        Func<EntityState, IEnumerable<(int Number, EditionRow? Draft)>> needs,
+        Func<Held, Task<Outcome<T>>> what,
         CancellationToken stop
     )
     {
-        var key = new Key(entity.Id, entity.RecordsRevision, number, draft?.Id, draft?.Revision ?? 0);
-        Task<CompiledSetUp> task;
-        lock (gate)
+        for (var turn = 0; ; turn++)
         {
-            if (!shelf.TryGetValue(key, out var known) || known.SetUp.IsFaulted || known.SetUp.IsCanceled)
-                // Others may wait for the same set-up: one caller going away must not take it from them.
-                known = (LoadAsync(database, entity.Id, new EditionView(number, draft?.Id)), 0);
-            shelf[key] = (known.SetUp, ++clock);
-            while (shelf.Count > Room)
-                shelf.Remove(shelf.MinBy(s => s.Value.Used).Key);
-            task = known.SetUp;
+            EntityState before;
+            await using (var look = await Database.OpenAsync(stop))
+            {
+                var entered = await EnterAsync(look, actor, entity, role, false, stop);
+                if (entered.Result is null)
+                    return entered.Pass<T>();
+                before = entered.Result;
+            }
+            foreach (var (number, draft) in needs(before))
+                await Shelf.GetAsync(Database, before, number, draft, stop);
+            await using var db = await Database.OpenAsync(stop);
+            await using var transaction = await db.BeginTransactionAsync(stop);
+            var held = await EnterAsync(db, actor, entity, role, true, stop);
+            if (held.Result is not { } state)
+                return held.Pass<T>();
+            // Somebody was quicker: look again. After many turns it waits no more, whatever that costs.
+            if (turn < MostTurns && !needs(state).All(n => Shelf.Has(state, n.Number, n.Draft)))
+                continue;
+            var visit = new Held(this, db, transaction, actor, state);
+            var outcome = await what(visit);
+            if (outcome.Refused is null)
+                await visit.CommitAsync(stop);
+            return outcome;
         }
-        return await task.WaitAsync(stop);
     }
 
-    /// <summary>Puts what a change made of a set-up on the shelf, so that nobody reads and compiles all of it
-    /// anew.</summary>
-    /// <param name="entity">The state after the change.</param>
-    /// <param name="next">The set-up of its draft, or of its latest edition where no draft is open.</param>
-    /// <param name="from">What it was changed from.</param>
-    public void Put(EntityState entity, SetUp next, CompiledSetUp from)
-    {
-        var key = new Key(
-            entity.Id,
-            entity.RecordsRevision,
-            entity.Draft?.BasedOn ?? entity.Latest?.Number ?? 0,
-            entity.Draft?.Id,
-            entity.Draft?.Revision ?? 0
-        );
-        lock (gate)
-            if (!shelf.ContainsKey(key))
-                shelf[key] = (Task.Run(() => new CompiledSetUp(next, from)), ++clock);
-    }
+    private const int MostTurns = 50;
+}
 
-    private static async Task<CompiledSetUp> LoadAsync(Database database, int entity, EditionView view)
+/// <summary>An entity that an actor has entered and holds until a transaction ends: nobody else changes it. Only the
+/// desk makes one, so who has it has proved the right.</summary>
+internal sealed class Held
+{
+    private readonly DeskContext desk;
+    private readonly NpgsqlTransaction transaction;
+    private readonly List<Action> after = [];
+    private bool ended;
+
+    internal Held(
+        DeskContext desk,
+        NpgsqlConnection db,
+        NpgsqlTransaction transaction,
+        Actor actor,
+        EntityState state
+    ) => (this.desk, Db, this.transaction, Actor, State) = (desk, db, transaction, actor, state);
+
+    /// <summary>The one connection.</summary>
+    public NpgsqlConnection Db { get; }
+
+    /// <summary>Who acts.</summary>
+    public Actor Actor { get; }
+
+    /// <summary>The entity as it is held.</summary>
+    public EntityState State { get; }
+
+    /// <summary>A set-up that was named as needed.</summary>
+    public Task<CompiledSetUp> SetUpAsync(int number, EditionRow? draft, CancellationToken stop) =>
+        desk.Shelf.GetAsync(desk.Database, State, number, draft, stop);
+
+    /// <summary>To be done once it is durable.</summary>
+    public void Afterwards(Action what) => after.Add(what);
+
+    /// <summary>Ends the transaction; what was said to be done afterwards is done. Once.</summary>
+    public async Task CommitAsync(CancellationToken stop)
     {
-        await using var db = await database.OpenAsync(CancellationToken.None);
-        await using var snapshot = await db.BeginTransactionAsync(
-            System.Data.IsolationLevel.RepeatableRead,
-            CancellationToken.None
-        );
-        return new CompiledSetUp(await SetUpStore.LoadAsync(db, entity, view, CancellationToken.None));
+        if (ended)
+            return;
+        ended = true;
+        await transaction.CommitAsync(stop);
+        foreach (var action in after)
+            action();
     }
 }

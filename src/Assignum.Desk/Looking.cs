@@ -1,6 +1,6 @@
+using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Core.Tables.Foreign;
-using Assignum.Core.SetUps;
 using Assignum.Desk.Access;
 using Assignum.Storage;
 

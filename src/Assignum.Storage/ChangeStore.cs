@@ -1,6 +1,7 @@
+using System.Text.Json;
+using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Core.Tables.Foreign;
-using Assignum.Core.SetUps;
 using Npgsql;
 using NpgsqlTypes;
 
@@ -22,6 +23,13 @@ public sealed record ChangeHead(
     long? UndoneBy
 );
 
+/// <summary>The revisions that a change made.</summary>
+/// <param name="Records">Of the records; null: it changed none.</param>
+/// <param name="Draft">Of the draft; null: none was open.</param>
+/// <param name="Moved">That draft.</param>
+/// <param name="Plain">Rows were changed in place only: what a view was, and these rows, make what it is.</param>
+public readonly record struct Revisions(long? Records, long? Draft, int? Moved, bool Plain);
+
 /// <summary>Keeps what was changed, so that it can be read and undone.</summary>
 public static class ChangeStore
 {
@@ -35,13 +43,16 @@ public static class ChangeStore
         int? draft,
         IReadOnlyList<RowChange> changes,
         long? undoes,
+        Revisions made,
         CancellationToken stop
     )
     {
         await using var command = new NpgsqlCommand(
             """
-            with made as (insert into change (entity_id, who, what, reason, draft, rows, undoes) values ($1, $2, $3, $4,
-              $5, $6, $7) returning change_id),
+            with made as (
+              insert into change (entity_id, who, what, reason, draft, rows, undoes, records_revision, draft_revision,
+                moved, plain)
+              values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11) returning change_id),
             undone as (update change set undone_by = (select change_id from made) where entity_id = $1 and change_id =
               $7)
             select change_id from made
@@ -58,6 +69,10 @@ public static class ChangeStore
                 new() { Value = (object?)draft ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Integer },
                 new() { Value = changes.Count },
                 new() { Value = (object?)undoes ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Bigint },
+                new() { Value = (object?)made.Records ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Bigint },
+                new() { Value = (object?)made.Draft ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Bigint },
+                new() { Value = (object?)made.Moved ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Integer },
+                new() { Value = made.Plain },
             },
         };
         var id = (long)(await command.ExecuteScalarAsync(stop))!;
@@ -73,8 +88,8 @@ public static class ChangeStore
             import.Write(i + 1, NpgsqlDbType.Integer);
             import.Write(changes[i].Part.Name, NpgsqlDbType.Text);
             import.Write(changes[i].Key, NpgsqlDbType.Text);
-            WriteCells(import, changes[i].Before);
-            WriteCells(import, changes[i].After);
+            WriteCells(import, changes[i].Part, changes[i].Before);
+            WriteCells(import, changes[i].Part, changes[i].After);
         }
         await import.CompleteAsync(stop);
         return id;
@@ -125,21 +140,87 @@ public static class ChangeStore
         await using var reader = await command.ExecuteReaderAsync(stop);
         var rows = new List<RowChange>();
         while (await reader.ReadAsync(stop))
-        {
-            var (before, after) = (Cells(reader, 2), Cells(reader, 3));
-            rows.Add(
-                new RowChange(
-                    Parts.Find(reader.GetString(0))!,
-                    before is null ? ChangeKind.Added
-                        : after is null ? ChangeKind.Removed
-                        : ChangeKind.Changed,
-                    reader.GetString(1),
-                    before,
-                    after
-                )
-            );
-        }
+            rows.Add(Row(reader, 0));
         return rows;
+    }
+
+    /// <summary>
+    /// The rows that were changed since a view was read, in order, where every step between is known and changed rows in
+    /// place; null: it has to be read anew.
+    /// </summary>
+    /// <param name="draft">The draft that is looked at; null: a published edition.</param>
+    /// <param name="from">The revisions of what is known.</param>
+    /// <param name="to">The revisions wanted.</param>
+    /// <remarks>Uses change_records and change_draft_revision.</remarks>
+    public static async Task<IReadOnlyList<(int? Draft, RowChange Change)>?> SinceAsync(
+        NpgsqlConnection db,
+        int entity,
+        int? draft,
+        (long Records, long Draft) from,
+        (long Records, long Draft) to,
+        CancellationToken stop
+    )
+    {
+        const int most = 5_000;
+        if (to.Records - from.Records > most || to.Draft - from.Draft > most)
+            return null;
+        await using var command = new NpgsqlCommand(
+            """
+            select c.draft, c.records_revision, c.draft_revision, c.plain, c.rows, c.moved, r.part, r.key, r.before, r.after
+            from change c left join change_row r on r.entity_id = c.entity_id and r.change_id = c.change_id and c.plain
+            where c.entity_id = $1 and (c.records_revision > $2 and c.records_revision <= $3
+              or c.moved = $4 and c.draft_revision > $5 and c.draft_revision <= $6)
+            order by c.change_id, r.row_no
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = from.Records },
+                new() { Value = to.Records },
+                new() { Value = draft ?? -1 },
+                new() { Value = from.Draft },
+                new() { Value = to.Draft },
+            },
+        };
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        var (records, drafts) = (new HashSet<long>(), new HashSet<long>());
+        var rows = new List<(int?, RowChange)>();
+        while (await reader.ReadAsync(stop))
+        {
+            if (!reader.GetBoolean(3) || reader.GetInt32(4) > most || rows.Count > most)
+                return null;
+            int? of = reader.IsDBNull(0) ? null : reader.GetInt32(0);
+            if (!reader.IsDBNull(1))
+                records.Add(reader.GetInt64(1));
+            if (!reader.IsDBNull(5) && reader.GetInt32(5) == draft)
+                drafts.Add(reader.GetInt64(2));
+            if (!reader.IsDBNull(6))
+                rows.Add((of, Row(reader, 6)));
+        }
+        static bool Whole(HashSet<long> steps, long after, long last) =>
+            steps.Count(s => s > after && s <= last) == last - after;
+        return Whole(records, from.Records, to.Records) && (draft is null || Whole(drafts, from.Draft, to.Draft))
+            ? rows
+            : null;
+    }
+
+    // Part, key, before and after, from a column on.
+    private static RowChange Row(NpgsqlDataReader reader, int first)
+    {
+        var part = Parts.Find(reader.GetString(first))!;
+        var (before, after) = (Cells(reader, first + 2, part), Cells(reader, first + 3, part));
+        return new RowChange(
+            part,
+            before is null ? ChangeKind.Added
+                : after is null ? ChangeKind.Removed
+                : ChangeKind.Changed,
+            reader.GetString(first + 1),
+            before,
+            after
+        );
     }
 
     /// <summary>The newest change after one that stands and touches a row of it, or null: undoing would go under
@@ -221,14 +302,17 @@ public static class ChangeStore
         return heads;
     }
 
-    private static void WriteCells(NpgsqlBinaryImporter import, string?[]? cells)
+    private static void WriteCells(NpgsqlBinaryImporter import, Part part, string?[]? cells)
     {
         if (cells is null)
             import.WriteNull();
         else
-            import.Write(cells, NpgsqlDbType.Array | NpgsqlDbType.Text);
+            import.Write(JsonSerializer.Serialize(part.Named(cells)), NpgsqlDbType.Jsonb);
     }
 
-    private static string?[]? Cells(NpgsqlDataReader reader, int ordinal) =>
-        reader.IsDBNull(ordinal) ? null : reader.GetFieldValue<string?[]>(ordinal);
+    // By the names of columns: one that is gone is passed over, one that came later is as if nothing were said.
+    private static string?[]? Cells(NpgsqlDataReader reader, int ordinal, Part part) =>
+        reader.IsDBNull(ordinal)
+            ? null
+            : part.CellsOf(JsonSerializer.Deserialize<Dictionary<string, string?>>(reader.GetString(ordinal))!);
 }

@@ -197,9 +197,10 @@ public static class ChartStore
               where l.entity_id = $1 and ($3::date is null or n.date >= $3) and ($4::date is null or n.date <= $4)),
             page as (select * from mine order by date, entry_id, line_no offset $5 limit $6)
             select p.entry_id, p.line_no, n."number", p.date, n.kind, n.reference, nullif(l.account, $2), p.debit,
-              p.credit, l.purpose, t.body ->> 'rung', l.party, l.item, l.text, p.before
+              p.credit, l.purpose, coalesce(lp.rung, t.body ->> 'rung'), l.party, l.item, l.text, p.before
             from page p join entry n on n.entity_id = $1 and n.entry_id = p.entry_id
             join entry_line l on l.entity_id = $1 and l.entry_id = p.entry_id and l.line_no = p.line_no
+            left join landing_pattern lp on lp.entity_id = $1 and lp.pattern_id = l.pattern_id
             left join trace t on t.entity_id = $1 and t.trace_id = l.trace_id
             order by p.date, p.entry_id, p.line_no
             """,

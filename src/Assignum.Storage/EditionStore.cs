@@ -1,3 +1,4 @@
+using Assignum.Core.Calendar;
 using Assignum.Core.Tables.Foreign;
 using Npgsql;
 
@@ -51,6 +52,12 @@ public sealed record EntityState(
     IReadOnlyList<EditionRow> WhatIfs
 )
 {
+    /// <summary>Its fiscal years and its days.</summary>
+    public EntityCalendar Calendar { get; init; } = new(null, null);
+
+    /// <summary>The day that it is for the entity, when it was entered.</summary>
+    public DateOnly Today { get; init; }
+
     /// <summary>The what-if that whoever asks works in; null: in the draft.</summary>
     public EditionRow? WorkedIn { get; init; }
 
@@ -119,7 +126,7 @@ public static class EditionStore
     {
         await using var batch = new NpgsqlBatch(db);
         var first = new NpgsqlBatchCommand(
-            "select entity_id, code, name, currency, records_revision from entity where code = "
+            "select entity_id, code, name, currency, records_revision, fiscal_year_start, time_zone from entity where code = "
                 + $"$1{(@lock ? " for no key update" : "")}"
         );
         first.Parameters.Add(new() { Value = code });
@@ -141,7 +148,13 @@ public static class EditionStore
             reader.GetInt64(4),
             [],
             []
-        );
+        )
+        {
+            Calendar = new EntityCalendar(
+                reader.IsDBNull(5) ? null : reader.GetString(5),
+                reader.IsDBNull(6) ? null : reader.GetString(6)
+            ),
+        };
         await reader.NextResultAsync(stop);
         var (editions, whatIfs) = (new List<EditionRow>(), new List<EditionRow>());
         while (await reader.ReadAsync(stop))
@@ -182,7 +195,8 @@ public static class EditionStore
     }
 
     /// <summary>Marks what was changed as changed: the records, the draft, or both.</summary>
-    public static async Task TouchAsync(
+    /// <returns>The revisions that stand now; null of what was not moved.</returns>
+    public static async Task<(long? Records, long? Draft)> TouchAsync(
         NpgsqlConnection db,
         int entity,
         int? draft,
@@ -190,22 +204,27 @@ public static class EditionStore
         bool records = true
     )
     {
-        await using var batch = new NpgsqlBatch(db);
-        if (records)
+        await using var command = new NpgsqlCommand(
+            """
+            with moved as (
+              update entity set records_revision = records_revision + 1 where entity_id = $1 and $3
+              returning records_revision),
+            turned as (update edition set revision = revision + 1 where entity_id = $1 and edition_id = $2 returning revision)
+            select (select records_revision from moved), (select revision from turned)
+            """,
+            db
+        )
         {
-            var record = new NpgsqlBatchCommand(
-                "update entity set records_revision = records_revision + 1 where entity_id = $1"
-            );
-            record.Parameters.Add(new() { Value = entity });
-            batch.BatchCommands.Add(record);
-        }
-        var edition = new NpgsqlBatchCommand(
-            "update edition set revision = revision + 1 where entity_id = $1 and edition_id = $2"
-        );
-        edition.Parameters.Add(new() { Value = entity });
-        edition.Parameters.Add(new() { Value = draft ?? -1 });
-        batch.BatchCommands.Add(edition);
-        await batch.ExecuteNonQueryAsync(stop);
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = draft ?? -1 },
+                new() { Value = records },
+            },
+        };
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        await reader.ReadAsync(stop);
+        return (reader.IsDBNull(0) ? null : reader.GetInt64(0), reader.IsDBNull(1) ? null : reader.GetInt64(1));
     }
 
     /// <summary>Gives the draft a name: it stands beside the draft from here on, as a what-if.</summary>

@@ -167,7 +167,7 @@ public static class EntityStore
         return (bool)(await command.ExecuteScalarAsync(stop))!;
     }
 
-    /// <summary>Which records of a part the journal names.</summary>
+    /// <summary>Which records of a part anything posted refers to: kept by posting.</summary>
     public static async Task<IReadOnlySet<string>> JournalUsesAsync(
         NpgsqlConnection db,
         int entity,
@@ -175,24 +175,16 @@ public static class EntityStore
         CancellationToken stop
     )
     {
-        // Each of these columns is one of entry_line or of a movement; the set of distinct values is small beside the
-        // rows.
-        var sql = part switch
-        {
-            "accounts" =>
-                "select distinct account from (select a.\"number\" as account from account_month d join accounts a "
-                    + "using (entity_id, account_id) where d.entity_id = $1) x",
-            "items" =>
-                "select distinct item from (select item from entry_line where entity_id = $1 union all select item "
-                    + "from stock_movement where entity_id = $1) x where item is not null",
-            "parties" or "locations" or "channels" or "methods" or "projects" or "reasons" =>
-                $"select distinct {part switch { "parties" => "party", _ => part[..^1] }} from entry_line where "
-                    + "entity_id = $1",
-            _ => null,
-        };
-        if (sql is null)
-            return new HashSet<string>();
+        var sql =
+            part == "accounts"
+                ? """
+                    select distinct a."number" from account_month d join accounts a using (entity_id, account_id)
+                    where d.entity_id = $1
+                    """
+                : "select key from record_use where entity_id = $1 and part = $2";
         await using var command = new NpgsqlCommand(sql, db) { Parameters = { new() { Value = entity } } };
+        if (part != "accounts")
+            command.Parameters.Add(new() { Value = part });
         await using var reader = await command.ExecuteReaderAsync(stop);
         var used = new HashSet<string>(StringComparer.Ordinal);
         while (await reader.ReadAsync(stop))

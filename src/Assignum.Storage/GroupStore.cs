@@ -1,6 +1,6 @@
-using Assignum.Core.Tables;
-using Assignum.Core.Records;
 using Assignum.Core;
+using Assignum.Core.Records;
+using Assignum.Core.Tables;
 using Npgsql;
 
 namespace Assignum.Storage;

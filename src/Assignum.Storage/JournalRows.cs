@@ -1,6 +1,6 @@
-using Assignum.Core.Records;
 using System.Globalization;
 using Assignum.Core.Entries;
+using Assignum.Core.Records;
 
 namespace Assignum.Storage;
 
@@ -93,7 +93,20 @@ public sealed record StoredLine(
     string? TaxCode,
     string? Text,
     int? EventLine,
-    string TraceJson
+    LineReasoning Reasoning
+);
+
+/// <summary>What is stored of a line's landing: a pattern with the values of the line, or, of lines posted before there
+/// were patterns, the whole trace.</summary>
+/// <param name="Trace">The whole trace as JSON; null: see the pattern.</param>
+/// <param name="Pattern">A trace as JSON with places instead of values; null where nothing is kept.</param>
+/// <param name="Note">What the assignment that decided notes.</param>
+/// <param name="Values">What the line has of each dimension by name, its own first, then outward.</param>
+public sealed record LineReasoning(
+    string? Trace,
+    string? Pattern,
+    string? Note,
+    IReadOnlyDictionary<string, string[]> Values
 );
 
 /// <summary>A stored tax line.</summary>

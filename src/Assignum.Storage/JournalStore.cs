@@ -1,3 +1,6 @@
+using System.Text.Json;
+using Assignum.Core;
+using Assignum.Core.Landing;
 using Npgsql;
 using NpgsqlTypes;
 
@@ -272,10 +275,19 @@ public static class JournalStore
             """
             select l.entry_id, l.line_no, l.account, a."number", a.name, l.debit, l.credit, l.currency_debit,
               l.currency_credit, l.purpose, l.party, l.item,
-                   l.tax_code, l.text, l.event_line, t.body::text
+                   l.tax_code, l.text, l.event_line, t.body::text, p.body, l.landing_note,
+                   l.location, l.channel, l.method, l.reason, l.counterparty, n.currency,
+                   ig.codes, pg.codes, pr.codes, rg.codes
             from entry_line l
+            join entry n on n.entity_id = l.entity_id and n.entry_id = l.entry_id
             join accounts a on a.entity_id = l.entity_id and a.account_id = l.account_id
-            join trace t on t.entity_id = l.entity_id and t.trace_id = l.trace_id
+            -- A line whose reasoning is not kept is a line all the same.
+            left join trace t on t.entity_id = l.entity_id and t.trace_id = l.trace_id
+            left join landing_pattern p on p.entity_id = l.entity_id and p.pattern_id = l.pattern_id
+            left join landing_chain ig on ig.entity_id = l.entity_id and ig.chain_id = l.item_chain
+            left join landing_chain pg on pg.entity_id = l.entity_id and pg.chain_id = l.party_chain
+            left join landing_chain pr on pr.entity_id = l.entity_id and pr.chain_id = l.project_chain
+            left join landing_chain rg on rg.entity_id = l.entity_id and rg.chain_id = l.project_group_chain
             where l.entity_id = $1 and l.entry_id = any($2) order by l.entry_id, l.line_no
             """,
             db
@@ -307,7 +319,7 @@ public static class JournalStore
                     Null(reader, 12),
                     Null(reader, 13),
                     reader.IsDBNull(14) ? null : reader.GetInt32(14),
-                    reader.GetString(15)
+                    Reasoning(reader)
                 )
             );
         return lines.ToLookup(l => l.EntryId);
@@ -386,7 +398,8 @@ public static class JournalStore
     }
 
     /// <summary>The newest events that were posted or kept, the newest first, as canonical JSON.</summary>
-    public static async Task<IReadOnlyList<string>> NewestEventsAsync(
+    /// <remarks>An account that an event names bears the number that it has today.</remarks>
+    public static async Task<IReadOnlyList<StoredEvent>> NewestEventsAsync(
         NpgsqlConnection db,
         int entity,
         int most,
@@ -394,7 +407,10 @@ public static class JournalStore
     )
     {
         await using var command = new NpgsqlCommand(
-            "select body from event where entity_id = $1 order by event_id desc limit $2",
+            $"""
+            select v.body, {Renumbered} from (
+              select * from event where entity_id = $1 order by event_id desc limit $2) v order by v.event_id desc
+            """,
             db
         )
         {
@@ -405,10 +421,10 @@ public static class JournalStore
             },
         };
         await using var reader = await command.ExecuteReaderAsync(stop);
-        var bodies = new List<string>();
+        var events = new List<StoredEvent>();
         while (await reader.ReadAsync(stop))
-            bodies.Add(reader.GetString(0));
-        return bodies;
+            events.Add(Event(reader, 0));
+        return events;
     }
 
     /// <summary>Debits and credits of every account that has any, up to and with a day (null: all).</summary>
@@ -476,4 +492,56 @@ public static class JournalStore
 
     private static string? Null(NpgsqlDataReader reader, int ordinal) =>
         reader.IsDBNull(ordinal) ? null : reader.GetString(ordinal);
+
+    /// <summary>Beside an event <c>v</c>: its accounts that bear another number now, as a JSON object. Uses the key of
+    /// event_account.</summary>
+    internal const string Renumbered = """
+        (select jsonb_object_agg(ea."number", a."number")::text
+         from event_account ea join accounts a on a.entity_id = ea.entity_id and a.account_id = ea.account_id
+         where ea.entity_id = v.entity_id and ea.event_id = v.event_id and a."number" <> ea."number")
+        """;
+
+    /// <summary>An event's body and, after it, what <see cref="Renumbered"/> says.</summary>
+    internal static StoredEvent Event(NpgsqlDataReader reader, int first) =>
+        new(
+            reader.GetString(first),
+            reader.IsDBNull(first + 1)
+                ? []
+                : JsonSerializer.Deserialize<Dictionary<string, string>>(reader.GetString(first + 1))!
+        );
+
+    private static LineReasoning Reasoning(NpgsqlDataReader reader)
+    {
+        var values = new Dictionary<string, string[]>(StringComparer.Ordinal);
+        void Own(Dimension dimension, int at)
+        {
+            if (!reader.IsDBNull(at))
+                values[Words.Of(dimension)] = [reader.GetString(at)];
+        }
+        void Chain(Dimension dimension, int at)
+        {
+            if (!reader.IsDBNull(at))
+                values[Words.Of(dimension)] = reader.GetFieldValue<string[]>(at);
+        }
+        Own(Dimension.Line, 2);
+        Own(Dimension.Party, 10);
+        Own(Dimension.Item, 11);
+        Own(Dimension.TaxCode, 12);
+        Own(Dimension.Location, 18);
+        Own(Dimension.Channel, 19);
+        Own(Dimension.Method, 20);
+        Own(Dimension.Reason, 21);
+        Own(Dimension.Counterparty, 22);
+        Own(Dimension.Currency, 23);
+        Chain(Dimension.ItemGroup, 24);
+        Chain(Dimension.PartyGroup, 25);
+        Chain(Dimension.Project, 26);
+        Chain(Dimension.ProjectGroup, 27);
+        return new LineReasoning(Null(reader, 15), Null(reader, 16), Null(reader, 17), values);
+    }
 }
+
+/// <summary>A stored event.</summary>
+/// <param name="Body">Canonical JSON, as it was sent.</param>
+/// <param name="Renumbered">Accounts it names that bear another number now, by the number it names.</param>
+public sealed record StoredEvent(string Body, IReadOnlyDictionary<string, string> Renumbered);

@@ -1,42 +1,39 @@
-using Assignum.Core.Records;
 using System.Text.Json;
 using Assignum.Core;
 using Assignum.Core.Chart;
 using Assignum.Core.Entries;
 using Assignum.Core.Landing;
+using Assignum.Core.Ledger;
+using Assignum.Core.Records;
 using Npgsql;
 
 namespace Assignum.Storage;
 
-/// <summary>A trace as it is stored, once an entity.</summary>
-/// <param name="Id">The first half of the SHA-256 of its text.</param>
-public sealed record TraceRow(Guid Id, string Json)
-{
-    private volatile bool stored;
-
-    /// <summary>Known to be stored and durable; spares asking the database again.</summary>
-    public bool Stored
-    {
-        get => stored;
-        set => stored = value;
-    }
-}
-
 /// <summary>Writes a batch of posted events of one entity, and of others that charges mirror into: all of it in the
-/// caller's transaction.</summary>
+/// caller's transaction. What entries do is decided before; this writes it.</summary>
+/// <param name="idsOf">The ids of an entity's patterns and chains.</param>
+/// <param name="bodyOf">A pattern as it is stored.</param>
 /// <remarks>Rows go by binary COPY; measured in docs/performance.md.</remarks>
-public sealed class JournalWriter(NpgsqlConnection db, int entity, string who, Func<Trace, TraceRow> traceOf)
+public sealed class JournalWriter(
+    NpgsqlConnection db,
+    int entity,
+    string who,
+    Func<int, JournalIds> idsOf,
+    Func<LandingPattern, string> bodyOf
+)
 {
-    private readonly List<EventRow> events = [];
-    private readonly List<(long Event, int Line, StockMove Move)> moves = [];
+    private readonly List<(EventRow Row, IReadOnlyList<(string Written, string Now)> Accounts)> events = [];
+    private readonly List<(EventRow Event, int Line, StockMove Move)> moves = [];
     private readonly List<EntryToPost> entries = [];
+    private readonly List<Action> committed = [];
 
     /// <summary>Adds an event and the goods it moved.</summary>
-    public void Add(EventRow row, IReadOnlyList<StockMove> stock)
+    /// <param name="accounts">The accounts that it names, as they are written and by the numbers of today.</param>
+    public void Add(EventRow row, IReadOnlyList<StockMove> stock, IReadOnlyList<(string Written, string Now)> accounts)
     {
-        events.Add(row);
+        events.Add((row, accounts));
         for (var i = 0; i < stock.Count; i++)
-            moves.Add((row.Id, i + 1, stock[i]));
+            moves.Add((row, i + 1, stock[i]));
     }
 
     /// <summary>Adds an entry of an event added before.</summary>
@@ -45,8 +42,8 @@ public sealed class JournalWriter(NpgsqlConnection db, int entity, string who, F
     /// <summary>To be called after the commit: what was written need not be written again.</summary>
     public void Committed()
     {
-        foreach (var line in entries.SelectMany(e => e.Entry.Lines))
-            traceOf(line.Landing).Stored = true;
+        foreach (var remember in committed)
+            remember();
     }
 
     /// <summary>Writes everything added.</summary>
@@ -54,7 +51,7 @@ public sealed class JournalWriter(NpgsqlConnection db, int entity, string who, F
     {
         await CopyAsync(
             "event (entity_id, event_id, source, external_id, kind, date, body, outcome, edition, received_by)",
-            events,
+            [.. events.Select(e => e.Row)],
             (w, e) =>
                 w.Int(entity)
                     .Big(e.Id)
@@ -69,16 +66,17 @@ public sealed class JournalWriter(NpgsqlConnection db, int entity, string who, F
             stop
         );
         await CopyAsync(
-            "stock_movement (entity_id, event_id, line_no, item, location, quantity, value)",
+            "stock_movement (entity_id, event_id, line_no, item, location, quantity, value, date)",
             moves,
             (w, m) =>
                 w.Int(entity)
-                    .Big(m.Event)
+                    .Big(m.Event.Id)
                     .Int(m.Line)
                     .Text(m.Move.Item)
                     .Text(m.Move.Location)
                     .Num(m.Move.Quantity)
-                    .Num(m.Move.Value),
+                    .Num(m.Move.Value)
+                    .Day(m.Event.Date),
             stop
         );
         await CopyAsync(
@@ -106,41 +104,62 @@ public sealed class JournalWriter(NpgsqlConnection db, int entity, string who, F
                     .Text(who),
             stop
         );
-        await TracesAsync(stop);
+        await AccountsNamedAsync(stop);
+        await UsesAsync(entity, moves.SelectMany(m => UsesOf(m.Move)), stop);
         foreach (var of in entries.GroupBy(e => e.Entity))
             await LinesAsync(of.Key, [.. of], stop);
     }
 
-    private async Task TracesAsync(CancellationToken stop)
+    // Which accounts an event means, whatever their numbers become.
+    private async Task AccountsNamedAsync(CancellationToken stop)
     {
-        foreach (var of in entries.GroupBy(e => e.Entity))
+        var named = events.SelectMany(e => e.Accounts.Select(a => (e.Row.Id, a.Written, a.Now))).ToList();
+        if (named.Count == 0)
+            return;
+        var ids = await AccountIdsAsync(entity, [.. named.Select(n => n.Now).Distinct()], stop);
+        await CopyAsync(
+            "event_account (entity_id, event_id, number, account_id)",
+            [.. named.Where(n => ids.ContainsKey(n.Now))],
+            (w, n) => w.Int(entity).Big(n.Id).Text(n.Written).Big(ids[n.Now]),
+            stop
+        );
+    }
+
+    private static IEnumerable<(string Part, string? Key)> UsesOf(StockMove move) =>
+        [("items", move.Item), ("locations", move.Location)];
+
+    private static IEnumerable<(string Part, string? Key)> UsesOf(LegContext c) =>
+        [
+            ("items", c.Item),
+            ("parties", c.Party),
+            ("locations", c.Location),
+            ("channels", c.Channel),
+            ("methods", c.Method),
+            ("projects", c.Project),
+            ("reasons", c.Reason),
+        ];
+
+    // Which records something posted refers to, once each.
+    private async Task UsesAsync(int of, IEnumerable<(string Part, string? Key)> uses, CancellationToken stop)
+    {
+        var ids = idsOf(of);
+        var fresh = uses.Where(u => u.Key is not null && !ids.Used(u.Part, u.Key)).Distinct().Order().ToList();
+        if (fresh.Count == 0)
+            return;
+        await using var command = new NpgsqlCommand(
+            "insert into record_use select $1, u.part, u.key from unnest($2, $3) as u(part, key) on conflict do nothing",
+            db
+        )
         {
-            var traces = of.SelectMany(e => e.Entry.Lines)
-                .Select(l => traceOf(l.Landing))
-                .Where(t => !t.Stored)
-                .DistinctBy(t => t.Id)
-                .OrderBy(t => t.Id)
-                .ToList();
-            if (traces.Count == 0)
-                continue;
-            await using var command = new NpgsqlCommand(
-                """
-                insert into trace (entity_id, trace_id, body)
-                select $1, t.id, t.body::jsonb from unnest($2, $3) as t(id, body)
-                on conflict do nothing
-                """,
-                db
-            )
+            Parameters =
             {
-                Parameters =
-                {
-                    new() { Value = of.Key },
-                    new() { Value = traces.Select(t => t.Id).ToArray() },
-                    new() { Value = traces.Select(t => t.Json).ToArray() },
-                },
-            };
-            await command.ExecuteNonQueryAsync(stop);
-        }
+                new() { Value = of },
+                new() { Value = fresh.Select(u => u.Part).ToArray() },
+                new() { Value = fresh.Select(u => u.Key!).ToArray() },
+            },
+        };
+        await command.ExecuteNonQueryAsync(stop);
+        committed.Add(() => ids.Use(fresh));
     }
 
     private async Task LinesAsync(int of, List<EntryToPost> posted, CancellationToken stop)
@@ -150,11 +169,29 @@ public sealed class JournalWriter(NpgsqlConnection db, int entity, string who, F
             [.. posted.SelectMany(e => e.Entry.Lines).Select(l => l.Account).Distinct()],
             stop
         );
-        var lines = posted.SelectMany(e => e.Entry.Lines.Select((l, i) => (Entry: e, Number: i + 1, Line: l))).ToList();
+        var place = 0;
+        var lines = posted
+            .SelectMany(e => e.Entry.Lines.Select((l, i) => new PostedLine(e, i + 1, l, place++)))
+            .ToList();
+        await UsesAsync(of, lines.SelectMany(x => UsesOf(x.Line.Context)), stop);
+        var patterns = lines.Select(x => x.Line.Pattern(x.Entry.Entry.Currency)).ToList();
+        var known = await idsOf(of)
+            .ForAsync(
+                db,
+                of,
+                patterns,
+                bodyOf,
+                lines.SelectMany(x => Nested.Select(x.Line.Landing.Chain)).Where(c => c.Count > 0),
+                stop
+            );
+        committed.Add(known.Committed);
+        int? Chain(EntryLine line, Dimension dimension) =>
+            line.Landing.Chain(dimension) is { Count: > 0 } chain ? known.Of(chain) : null;
         await CopyAsync(
             "entry_line (entity_id, entry_id, line_no, account_id, account, debit, credit, currency_debit, "
                 + "currency_credit, rate, purpose, party, item, location, channel, method, project, reason, "
-                + "counterparty, tax_code, text, dimensions, event_line, trace_id)",
+                + "counterparty, tax_code, text, dimensions, event_line, date, pattern_id, item_chain, party_chain, "
+                + "project_chain, project_group_chain, landing_note)",
             lines,
             (w, x) =>
             {
@@ -182,46 +219,57 @@ public sealed class JournalWriter(NpgsqlConnection db, int entity, string who, F
                     .Text(l.Text)
                     .Json(c.Dimensions is null ? null : JsonSerializer.Serialize(c.Dimensions))
                     .Int(l.EventLine)
-                    .Uuid(traceOf(l.Landing).Id);
+                    .Day(x.Entry.Entry.Date)
+                    .Int(known.Of(patterns[x.Place]))
+                    .Int(Chain(l, Dimension.ItemGroup))
+                    .Int(Chain(l, Dimension.PartyGroup))
+                    .Int(Chain(l, Dimension.Project))
+                    .Int(Chain(l, Dimension.ProjectGroup))
+                    .Text(l.Landing.Note);
             },
             stop
         );
-        var controls = lines
-            .Where(x => x.Line.AccountRecord is { Control: not Control.None } || x.Line.Document != Control.None)
+        var movements = posted
+            .SelectMany(e => EntryEffects.Of(e.Entry).Select(m => (Entry: e, Line: e.Entry.Lines[m.Line], Movement: m)))
             .ToList();
         await CopyAsync(
             "subledger_movement (entity_id, entry_id, line_no, control, account_id, account, party, reference, item, "
-                + "location, project, channel, method, settles, amount, currency, currency_amount, rate, document)",
-            controls,
+                + "location, project, channel, method, settles, amount, currency, currency_amount, rate, document, "
+                + "event_id, event_entity_id, date)",
+            movements,
             (w, x) =>
             {
-                var (l, c) = (x.Line, x.Line.Context);
+                var (m, c) = (x.Movement, x.Line.Context);
                 w.Int(of)
                     .Big(x.Entry.Id)
-                    .Int(x.Number)
-                    .Text(Words.Of(l.AccountRecord?.Control ?? Control.None))
-                    .Big(ids[l.Account])
-                    .Text(l.Account)
-                    .Text(c.Party)
-                    .Text(c.Reference ?? x.Entry.Entry.Reference)
+                    .Int(m.Line + 1)
+                    .Text(Words.Of(m.Control))
+                    .Big(ids[x.Line.Account])
+                    .Text(x.Line.Account)
+                    .Text(m.Party)
+                    .Text(m.Reference)
                     .Text(c.Item)
                     .Text(c.Location)
                     .Text(c.Project)
                     .Text(c.Channel)
                     .Text(c.Method)
-                    .Bool(c.Reference is not null)
-                    .Num(l.Signed)
-                    .Text(l.DocumentCurrency(x.Entry.Entry.Currency))
-                    .Num(l.DocumentSigned)
-                    .Num(l.Rate)
-                    .Text(l.Document == Control.None ? null : Words.Of(l.Document));
+                    .Bool(m.Kind == MovementKind.Clears)
+                    .Num(m.Amount)
+                    .Text(m.Currency)
+                    .Num(m.CurrencyAmount)
+                    .Num(x.Line.Rate)
+                    .Text(m.Document == Control.None ? null : Words.Of(m.Document))
+                    .Big(x.Entry.EventId)
+                    .Int(x.Entry.EventEntity)
+                    .Day(x.Entry.Entry.Date);
             },
             stop
         );
         var taxes = posted.SelectMany(e => e.Entry.Tax.Select((t, i) => (Entry: e, Number: i + 1, Tax: t))).ToList();
         await CopyAsync(
             "entry_tax (entity_id, entry_id, line_no, code, base, rate, tax, decided_by, entity_base, entity_tax, "
-                + "non_deductible, base_box, tax_box, reverse_base_box, reverse_tax_box, tax_date, capital)",
+                + "non_deductible, base_box, tax_box, reverse_base_box, reverse_tax_box, tax_date, capital, "
+                + "entity_reclaimed)",
             taxes,
             (w, x) =>
             {
@@ -242,7 +290,8 @@ public sealed class JournalWriter(NpgsqlConnection db, int entity, string who, F
                     .Text(t.ReverseBaseBox)
                     .Text(t.ReverseTaxBox)
                     .Day(t.TaxDate)
-                    .Bool(t.Capital);
+                    .Bool(t.Capital)
+                    .Num(t.EntityReclaimed);
             },
             stop
         );
@@ -255,14 +304,14 @@ public sealed class JournalWriter(NpgsqlConnection db, int entity, string who, F
         int of,
         string table,
         string column,
-        IEnumerable<(EntryToPost Entry, int Number, EntryLine Line)> lines,
+        IEnumerable<PostedLine> lines,
         Dictionary<string, long> ids,
         Func<DateOnly, DateOnly> when,
         CancellationToken stop
     )
     {
         var sums = new Dictionary<(DateOnly, long), (decimal Debit, decimal Credit)>();
-        foreach (var (entry, _, line) in lines)
+        foreach (var (entry, _, line, _) in lines)
         {
             var key = (when(entry.Entry.Date), ids[line.Account]);
             var sum = sums.GetValueOrDefault(key);
@@ -329,4 +378,15 @@ public sealed class JournalWriter(NpgsqlConnection db, int entity, string who, F
         }
         await copy.CompleteAsync(stop);
     }
+
+    private static readonly Dimension[] Nested =
+    [
+        Dimension.ItemGroup,
+        Dimension.PartyGroup,
+        Dimension.Project,
+        Dimension.ProjectGroup,
+    ];
+
+    /// <summary>A line with its entry, its number there and its place in the batch.</summary>
+    private sealed record PostedLine(EntryToPost Entry, int Number, EntryLine Line, int Place);
 }

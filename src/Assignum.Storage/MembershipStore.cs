@@ -1,7 +1,7 @@
 using Assignum.Core.Records;
+using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Core.Tables.Foreign;
-using Assignum.Core.SetUps;
 using Npgsql;
 
 namespace Assignum.Storage;
@@ -52,6 +52,17 @@ public static class MembershipStore
             if (Parts.Find(reader.GetString(0)) is { } part)
                 rows.Add((part, reader.GetString(1), At(part, reader.GetString(2)), reader.GetString(3)));
         return rows.ToLookup(r => (r.Part, r.Key), r => (r.Column, r.Group));
+    }
+
+    /// <summary>Whether a view has any beside the records' own groups.</summary>
+    public static async Task<bool> AnyAsync(NpgsqlConnection db, int entity, EditionView view, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand(
+            "select exists (select from membership where entity_id = @entity and (since <= @number or draft = @draft))",
+            db
+        );
+        PartTable.View(command.Parameters, entity, view);
+        return (bool)(await command.ExecuteScalarAsync(stop))!;
     }
 
     /// <summary>The memberships that wait with a draft.</summary>

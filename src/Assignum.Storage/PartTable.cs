@@ -1,8 +1,8 @@
-using Assignum.Core.Tables;
-using Assignum.Core.Tables.Foreign;
 using System.Globalization;
 using System.Text.Json;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
+using Assignum.Core.Tables.Foreign;
 using Npgsql;
 using NpgsqlTypes;
 
@@ -34,10 +34,14 @@ internal sealed class PartTable
         Positions = [.. columns];
         ColumnList = string.Join(", ", Positions.Select(p => Quote(part.Columns[p].Name)));
         // The same text as Part.KeyOf, so that rows are matched by one hashable expression.
-        KeyExpression = string.Join(
-            " || E'\\x1f' || ",
-            part.Keys.Select(k => $"coalesce({Quote(part.Columns[k].Name)}::text, '')")
-        );
+        // One column of text is its own key, and its index serves.
+        KeyExpression =
+            part.Keys.Count == 1 && part.Columns[part.Keys[0]].Type is CellType.Text or CellType.Word
+                ? Quote(part.Columns[part.Keys[0]].Name)
+                : string.Join(
+                    " || E'\\x1f' || ",
+                    part.Keys.Select(k => $"coalesce({Quote(part.Columns[k].Name)}::text, '')")
+                );
     }
 
     public Part Part { get; }

@@ -1,5 +1,5 @@
-using Assignum.Core.Tables;
 using Assignum.Core.Editions;
+using Assignum.Core.Tables;
 using Npgsql;
 
 namespace Assignum.Storage;
@@ -135,7 +135,7 @@ public static class ReviewStore
 
     /// <summary>Events posted on or after an edition's first day under an earlier one, the newest first, with the
     /// edition each was posted under.</summary>
-    public static async Task<IReadOnlyList<(int Edition, string Body)>> PostedUnderEarlierAsync(
+    public static async Task<IReadOnlyList<(int Edition, StoredEvent Event)>> PostedUnderEarlierAsync(
         NpgsqlConnection db,
         int entity,
         int number,
@@ -145,9 +145,9 @@ public static class ReviewStore
     )
     {
         await using var command = new NpgsqlCommand(
-            """
-            select n.edition, v.body from entry n join event v on v.entity_id = n.event_entity_id and v.event_id =
-              n.event_id
+            $"""
+            select n.edition, v.body, {JournalStore.Renumbered}
+            from entry n join event v on v.entity_id = n.event_entity_id and v.event_id = n.event_id
             where n.entity_id = $1 and n.date >= $2 and n.edition < $3 and n.role = 'entry' and n.event_entity_id = $1
             order by n.entry_id desc limit $4
             """,
@@ -163,9 +163,9 @@ public static class ReviewStore
             },
         };
         await using var reader = await command.ExecuteReaderAsync(stop);
-        var events = new List<(int, string)>();
+        var events = new List<(int, StoredEvent)>();
         while (await reader.ReadAsync(stop))
-            events.Add((reader.GetInt32(0), reader.GetString(1)));
+            events.Add((reader.GetInt32(0), JournalStore.Event(reader, 1)));
         return events;
     }
 }

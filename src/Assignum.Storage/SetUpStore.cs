@@ -1,7 +1,8 @@
-using Assignum.Core.Tables;
-using Assignum.Core.Tables.Foreign;
+using Assignum.Core;
 using Assignum.Core.Chart;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
+using Assignum.Core.Tables.Foreign;
 using Npgsql;
 using NpgsqlTypes;
 
@@ -11,13 +12,25 @@ namespace Assignum.Storage;
 public static class SetUpStore
 {
     /// <summary>The whole set-up of an entity as one view sees it. Three round trips, whatever its size.</summary>
-    public static async Task<SetUp> LoadAsync(NpgsqlConnection db, int entity, EditionView view, CancellationToken stop)
+    /// <param name="known">The records as they are now, where somebody has them: they are read once a revision.</param>
+    public static async Task<SetUp> LoadAsync(
+        NpgsqlConnection db,
+        int entity,
+        EditionView view,
+        RecordSet? known,
+        CancellationToken stop
+    )
     {
         var (record, others) = await EntitiesAsync(db, entity, stop);
-        var setUp = new SetUp { Entity = record, OtherEntities = others };
-        var memberships = await MembershipStore.OfAsync(db, entity, view, stop);
+        var setUp = new SetUp
+        {
+            Entity = record,
+            OtherEntities = others,
+            Records = known ?? new RecordSet(),
+        };
+        var tables = PartTable.Plain.Where(t => t.Held || known is null).ToList();
         await using var batch = new NpgsqlBatch(db);
-        foreach (var table in PartTable.Plain)
+        foreach (var table in tables)
             Add(
                 batch,
                 $"select {table.ColumnList} from {table.Name} t where t.entity_id = @entity and {table.Visible("t")}",
@@ -38,29 +51,23 @@ public static class SetUpStore
         Add(
             batch,
             """
-            select f."number", a."number" from account_number f join accounts a on a.entity_id = f.entity_id and
-              a.account_id = f.account_id
+            select f."number", a."number" from account_number f
+            join accounts a on a.entity_id = f.entity_id and a.account_id = f.account_id
             where f.entity_id = @entity order by f.until
             """,
             entity,
             view
         );
         await using var reader = await batch.ExecuteReaderAsync(stop);
-        var faults = new List<FormFault>();
-        foreach (var table in PartTable.Plain)
+        foreach (var table in tables)
         {
-            var rows = await RowsAsync(reader, table.Part, [(table, 0)], stop);
-            if (memberships.Count > 0 && MembershipStore.Has(table.Part))
-                foreach (var (_, cells) in rows)
-                foreach (var (column, group) in memberships[(table.Part, table.Part.KeyOf(cells))])
-                    cells[column] = group;
-            setUp = table.Part.Read(setUp, rows, faults);
+            setUp = Stored(setUp, table.Part, await RowsAsync(reader, table.Part, [(table, 0)], stop));
             await reader.NextResultAsync(stop);
         }
-        setUp = Parts.Accounts.Read(
+        setUp = Stored(
             setUp,
-            await RowsAsync(reader, Parts.Accounts, [(accounts, 0), (terms, accounts.Positions.Count)], stop),
-            faults
+            Parts.Accounts,
+            await RowsAsync(reader, Parts.Accounts, [(accounts, 0), (terms, accounts.Positions.Count)], stop)
         );
         await reader.NextResultAsync(stop);
         var former = new List<KeyValuePair<string, string>>();
@@ -68,10 +75,115 @@ public static class SetUpStore
             former.Add(new(reader.GetString(0), reader.GetString(1)));
         if (former.Count > 0)
             setUp = setUp with { FormerNumbers = Renumbering.Former(former, setUp.Accounts) };
-        // What was stored had no fault when it came in; a fault now is ours.
+        return setUp;
+    }
+
+    // What offends against a rule of today is told and stays.
+    private static SetUp Stored(SetUp setUp, Part part, List<(int Row, string?[] Cells)> rows)
+    {
+        var faults = new List<FormFault>();
+        setUp = part.Read(setUp, rows, faults, lenient: true);
         return faults.Count == 0
             ? setUp
-            : throw new InvalidOperationException($"Stored set-up of entity {entity} is damaged: {faults[0]}");
+            : setUp with
+            {
+                Offences =
+                [
+                    .. setUp.Offences,
+                    .. faults.Select(f => new Fault(
+                        f.Code,
+                        f.Message,
+                        SetUpEdit.OffencePlace(part, part.KeyOf(rows[f.Row - 1].Cells)) + f.Column
+                    )),
+                ],
+            };
+    }
+
+    /// <summary>
+    /// What a draft changes of the edition it is based on, to be laid over that: rows by part, with the key each has
+    /// there; no cells where a row goes.
+    /// </summary>
+    /// <param name="base">The set-up of the edition it is based on.</param>
+    public static async Task<IReadOnlyList<(Part Part, string Key, string?[]? Cells)>> DraftRowsAsync(
+        NpgsqlConnection db,
+        int entity,
+        int draft,
+        SetUp @base,
+        CancellationToken stop
+    )
+    {
+        var changed = new List<(Part, string, string?[]?)>();
+        await using var batch = new NpgsqlBatch(db);
+        foreach (var table in PartTable.AllHeld)
+        {
+            var view = new EditionView(0, draft);
+            Add(
+                batch,
+                $"""
+                select {table.KeyExpression} from {table.Name} where entity_id = @entity and row_id in
+                  (select row_id from draft_removal
+                   where entity_id = @entity and edition_id = @draft and part = '{table.Name}')
+                """,
+                entity,
+                view
+            );
+            Add(
+                batch,
+                $"select {table.ColumnList} from {table.Name} where entity_id = @entity and draft = @draft",
+                entity,
+                view
+            );
+        }
+        await using var reader = await batch.ExecuteReaderAsync(stop);
+        foreach (var table in PartTable.AllHeld)
+        {
+            var gone = new HashSet<string>(StringComparer.Ordinal);
+            while (await reader.ReadAsync(stop))
+                gone.Add(reader.GetString(0));
+            await reader.NextResultAsync(stop);
+            foreach (var (_, own) in await RowsAsync(reader, table.Part, [(table, 0)], stop))
+            {
+                var (key, cells) = (table.Part.KeyOf(own), own);
+                // An account's records are the entity's; the draft has the rest.
+                if (table.Part == Parts.Accounts && Parts.Accounts.Row(@base, key) is { } record)
+                {
+                    foreach (var position in table.Positions)
+                        record[position] = own[position];
+                    cells = record;
+                }
+                gone.Remove(key);
+                changed.Add((table.Part, key, cells));
+            }
+            await reader.NextResultAsync(stop);
+            changed.AddRange(gone.Select(k => (table.Part, k, (string?[]?)null)));
+        }
+        return changed;
+    }
+
+    /// <summary>A set-up whose records are in the groups that a view has beside their own. The records themselves are
+    /// shared by all views.</summary>
+    public static async Task<SetUp> InGroupsAsync(
+        NpgsqlConnection db,
+        int entity,
+        EditionView view,
+        SetUp setUp,
+        CancellationToken stop
+    )
+    {
+        var memberships = await MembershipStore.OfAsync(db, entity, view, stop);
+        foreach (var part in memberships.Select(m => m.Key.Part).Distinct().ToList())
+        {
+            var edits = new List<(int, string, string?[]?)>();
+            foreach (var of in memberships.Where(m => m.Key.Part == part))
+                if (part.Row(setUp, of.Key.Key) is { } cells)
+                {
+                    foreach (var (column, group) in of)
+                        cells[column] = group;
+                    edits.Add((0, of.Key.Key, cells));
+                }
+            setUp = part.With(setUp, edits, []);
+        }
+        return setUp;
     }
 
     /// <summary>Applies a plan's changes: edition-held rows to the draft, records at once. Inside the caller's
@@ -79,8 +191,9 @@ public static class SetUpStore
     /// <param name="view">The draft.</param>
     /// <param name="inForce">Number of the edition in force today; null where nothing is published.</param>
     /// <param name="accountInUse">Accounts whose terms only the draft may change.</param>
-    /// <returns>Whether a record's place in a group waits with the draft.</returns>
-    public static async Task<bool> ApplyAsync(
+    /// <returns>Whether a record's place in a group waits with the draft, and whether rows were changed in place
+    /// only.</returns>
+    public static async Task<(bool Waits, bool Plain)> ApplyAsync(
         NpgsqlConnection db,
         int entity,
         EditionView view,
@@ -91,6 +204,7 @@ public static class SetUpStore
         CancellationToken stop
     )
     {
+        var asked = changes;
         await ChartStore.RenumberAsync(db, entity, Renumbering.In(changes), who, stop);
         foreach (var ((kind, from), to) in GroupRenaming.In(changes))
             await GroupStore.RenameAsync(db, entity, kind, from, to, stop);
@@ -103,7 +217,9 @@ public static class SetUpStore
         // Groups that this very change publishes or adds are known by then: editions' rows go before records'.
         foreach (var table in PartTable.Plain.Where(t => t.Held))
             await PartAsync(db, entity, view, table, changes, stop);
+        var before = changes;
         (changes, var waits) = await MembershipStore.SetApartAsync(db, entity, view, inForce, changes, stop);
+        var plain = ReferenceEquals(before, changes) && asked.All(InPlace);
         foreach (var table in PartTable.Plain.Where(t => !t.Held))
             await PartAsync(db, entity, view, table, changes, stop);
         await DropAccountsAsync(
@@ -113,8 +229,19 @@ public static class SetUpStore
             stop
         );
         await HistoryAsync(db, entity, history, who, stop);
-        return waits;
+        return (waits, plain);
     }
+
+    // Whether a change means the same for every view that it concerns. What is held of an account may be the draft's
+    // alone, and what is rekeyed is named elsewhere.
+    private static bool InPlace(RowChange change) =>
+        !SetUpEdit.Rekeys(change)
+        && change.Part != Parts.Entity
+        && (
+            change.Part != Parts.Accounts
+            || change.Before is null
+            || change.After is not null && !Differs(PartTable.AccountTerms, change)
+        );
 
     private static async Task PartAsync(
         NpgsqlConnection db,
@@ -155,20 +282,21 @@ public static class SetUpStore
         await using var batch = new NpgsqlBatch(db);
         foreach (var table in PartTable.AllHeld)
         {
+            // What goes goes first: of each key one row is current.
             AddPublish(
                 batch,
-                $"update {table.Name} set since = @number, draft = null where entity_id = @entity and draft = @draft",
+                $"""
+                update {table.Name} t set until = @number from draft_removal r
+                where r.entity_id = @entity and r.edition_id = @draft and r.part = '{table.Name}'
+                  and t.entity_id = @entity and t.row_id = r.row_id
+                """,
                 entity,
                 draft,
                 number
             );
             AddPublish(
                 batch,
-                $"""
-                update {table.Name} t set until = @number from draft_removal r
-                where r.entity_id = @entity and r.edition_id = @draft and r.part = '{table.Name}' and t.entity_id =
-                  @entity and t.row_id = r.row_id
-                """,
+                $"update {table.Name} set since = @number, draft = null where entity_id = @entity and draft = @draft",
                 entity,
                 draft,
                 number
@@ -216,14 +344,14 @@ public static class SetUpStore
             );
             AddPublish(
                 batch,
-                $"update {table.Name} set until = null where entity_id = @entity and until = @number and @draft > 0",
+                $"update {table.Name} set since = null, draft = @draft where entity_id = @entity and since = @number",
                 entity,
                 draft,
                 number
             );
             AddPublish(
                 batch,
-                $"update {table.Name} set since = null, draft = @draft where entity_id = @entity and since = @number",
+                $"update {table.Name} set until = null where entity_id = @entity and until = @number and @draft > 0",
                 entity,
                 draft,
                 number
@@ -266,12 +394,22 @@ public static class SetUpStore
     )
     {
         var rows = new List<(int, string?[])>();
+        // Codes that many rows name are one text.
+        var shared = new Dictionary<string, string>(StringComparer.Ordinal);
         while (await reader.ReadAsync(stop))
         {
             var cells = new string?[part.Columns.Count];
             foreach (var (table, first) in tables)
                 table.ReadCells(reader, first, cells);
-            rows.Add((0, cells));
+            for (var i = 0; i < cells.Length; i++)
+                if (cells[i] is { Length: <= 24 } cell && !(part.Keys.Count == 1 && part.Columns[i].Key))
+                {
+                    if (shared.TryGetValue(cell, out var one))
+                        cells[i] = one;
+                    else if (shared.Count < 50_000)
+                        shared.Add(cell, cell);
+                }
+            rows.Add((rows.Count + 1, cells));
         }
         return rows;
     }

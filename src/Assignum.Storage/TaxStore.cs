@@ -14,27 +14,24 @@ public static class TaxStore
 {
     /// <summary>Lines of the newest entries by the standing of their party and the category of their item; a charge
     /// counts as standard. Uses the primary keys of entry and entry_line.</summary>
+    /// <param name="taxed">Which lines of which kinds are taxed in which direction.</param>
     public static async Task<IReadOnlyList<MatrixUse>> MatrixUseAsync(
         NpgsqlConnection db,
         int entity,
         int entries,
+        IReadOnlyList<(string Kind, string Purpose, string Direction)> taxed,
         CancellationToken stop
     )
     {
         await using var command = new NpgsqlCommand(
             """
-            select p.tax_standing, coalesce(i.tax_category, 'standard'), x.direction, count(*)::int
-            from (select l.party, l.item,
-                         case when l.purpose in ('sales-revenue', 'sales-returns', 'project-revenue',
-                           'project-billings', 'shipping-income') then 'output'
-                              when n.kind in ('supplier-invoice', 'supplier-credit-note') and l.purpose in ('stock',
-                                'non-stock-cost', 'received-not-invoiced', 'project-wip', 'project-cost')
-                                or n.kind = 'channel-fee' and l.purpose = 'payment-fee' then 'input' end as direction
-                  from (select * from entry where entity_id = $1 order by entry_id desc limit $2) n
-                  join entry_line l on l.entity_id = $1 and l.entry_id = n.entry_id) x
-            join parties p on p.entity_id = $1 and p.code = x.party and p.tax_standing is not null
-            left join items i on i.entity_id = $1 and i.code = x.item
-            where x.direction is not null and (x.item is null or i.tax_category is not null)
+            select p.tax_standing, coalesce(i.tax_category, 'standard'), t.direction, count(*)::int
+            from (select * from entry where entity_id = $1 order by entry_id desc limit $2) n
+            join entry_line l on l.entity_id = $1 and l.entry_id = n.entry_id
+            join unnest($3, $4, $5) as t(kind, purpose, direction) on t.kind = n.kind and t.purpose = l.purpose
+            join parties p on p.entity_id = $1 and p.code = l.party and p.tax_standing is not null
+            left join items i on i.entity_id = $1 and i.code = l.item
+            where l.item is null or i.tax_category is not null
             group by 1, 2, 3
             """,
             db
@@ -44,6 +41,9 @@ public static class TaxStore
             {
                 new() { Value = entity },
                 new() { Value = entries },
+                new() { Value = taxed.Select(t => t.Kind).ToArray() },
+                new() { Value = taxed.Select(t => t.Purpose).ToArray() },
+                new() { Value = taxed.Select(t => t.Direction).ToArray() },
             },
         };
         await using var reader = await command.ExecuteReaderAsync(stop);
@@ -53,13 +53,11 @@ public static class TaxStore
         return uses;
     }
 
-    /// <param name="decimals">Decimals of the base currency.</param>
-    /// <summary>Amounts by box over tax dates, both ends inclusive. Input tax that is not reclaimed enters no box. Uses
+    /// <summary>Amounts by box over tax dates, both ends inclusive, as the ledger has them. Input tax that is not reclaimed enters no box. Uses
     /// entry_tax_date.</summary>
     public static async Task<IReadOnlyList<BoxAmount>> BoxesAsync(
         NpgsqlConnection db,
         int entity,
-        int decimals,
         DateOnly from,
         DateOnly to,
         CancellationToken stop
@@ -67,12 +65,10 @@ public static class TaxStore
     {
         await using var command = new NpgsqlCommand(
             """
-            with t as (select *, entity_tax - case when tax = 0 then 0 else round(entity_tax * non_deductible / tax, $4)
-              end as reclaimed
-                       from entry_tax where entity_id = $1 and tax_date between $2 and $3)
+            with t as (select * from entry_tax where entity_id = $1 and tax_date between $2 and $3)
             select box, what, code, count(*)::int, sum(amount) from (
               select base_box as box, 'base' as what, code, entity_base as amount from t
-              union all select tax_box, 'tax', code, reclaimed from t
+              union all select tax_box, 'tax', code, entity_reclaimed from t
               union all select reverse_base_box, 'reverse base', code, entity_base from t
               union all select reverse_tax_box, 'reverse tax', code, entity_tax from t) b
             where box is not null group by box, what, code order by box, what, code
@@ -85,7 +81,6 @@ public static class TaxStore
                 new() { Value = entity },
                 new() { Value = from },
                 new() { Value = to },
-                new() { Value = decimals },
             },
         };
         await using var reader = await command.ExecuteReaderAsync(stop);

@@ -42,13 +42,17 @@ public static class VolumeStore
         await using var command = new NpgsqlCommand(
             """
             with line as (
-              select l.purpose, l.trace_id, a."number", count(*) as lines, sum(l.debit + l.credit) as amount
+              select l.purpose, l.trace_id, l.pattern_id, a."number", count(*) as lines, sum(l.debit + l.credit) as amount
               from entry n join entry_line l on l.entity_id = n.entity_id and l.entry_id = n.entry_id
               join accounts a on a.entity_id = l.entity_id and a.account_id = l.account_id
-              where n.entity_id = $1 and n.date between $2 and $3 and l.purpose is not null group by 1, 2, 3)
-            select line.purpose, case when t.body ? 'borrowedFrom' then 'borrowed' else coalesce(t.body->>'rung',
-              'line') end, line."number", sum(line.lines)::bigint, sum(line.amount)
-            from line join trace t on t.entity_id = $1 and t.trace_id = line.trace_id
+              where n.entity_id = $1 and n.date between $2 and $3 and l.purpose is not null group by 1, 2, 3, 4)
+            select line.purpose,
+              case when p.borrowed is not null or t.body ? 'borrowedFrom' then 'borrowed'
+                else coalesce(p.rung, t.body->>'rung', 'line') end,
+              line."number", sum(line.lines)::bigint, sum(line.amount)
+            from line
+            left join landing_pattern p on p.entity_id = $1 and p.pattern_id = line.pattern_id
+            left join trace t on t.entity_id = $1 and t.trace_id = line.trace_id
             group by 1, 2, 3
             """,
             db

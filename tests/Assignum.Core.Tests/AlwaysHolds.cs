@@ -1,11 +1,11 @@
-using Assignum.Core.Records;
-using Assignum.Core.Tables;
 using Assignum.Core.Chart;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;
 using Assignum.Core.Money;
+using Assignum.Core.Records;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using CsCheck;
 using static Assignum.Core.Tests.Books;
 

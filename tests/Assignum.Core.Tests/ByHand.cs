@@ -1,7 +1,7 @@
-using Assignum.Core.Records;
 using Assignum.Core.Chart;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;
+using Assignum.Core.Records;
 using Assignum.Core.SetUps;
 using static Assignum.Core.Tests.Books;
 

@@ -1,9 +1,9 @@
-using Assignum.Core.Records;
-using Assignum.Core.Tables;
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
+using Assignum.Core.Records;
 using Assignum.Core.SetUps;
 using Assignum.Core.Statements;
+using Assignum.Core.Tables;
 using CsCheck;
 using static Assignum.Core.Tests.Books;
 

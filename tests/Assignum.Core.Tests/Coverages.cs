@@ -1,8 +1,8 @@
-using Assignum.Core.Records;
 using Assignum.Core.Chart;
 using Assignum.Core.Coverage;
 using Assignum.Core.Entries;
 using Assignum.Core.Landing;
+using Assignum.Core.Records;
 using Assignum.Core.SetUps;
 using CsCheck;
 using static Assignum.Core.Tests.Books;

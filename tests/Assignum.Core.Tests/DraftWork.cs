@@ -1,12 +1,12 @@
-using Assignum.Core.Records;
-using Assignum.Core.Tables;
-using Assignum.Core.Tables.Foreign;
 using Assignum.Core.Chart;
 using Assignum.Core.Editions;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;
+using Assignum.Core.Records;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
+using Assignum.Core.Tables.Foreign;
 using CsCheck;
 using static Assignum.Core.Tests.Books;
 

@@ -1,7 +1,7 @@
-using Assignum.Core.Tables;
 using Assignum.Core.Chart;
-using Assignum.Core.Tables.Foreign;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
+using Assignum.Core.Tables.Foreign;
 using CsCheck;
 
 namespace Assignum.Core.Tests;

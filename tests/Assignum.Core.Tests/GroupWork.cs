@@ -1,12 +1,12 @@
-using Assignum.Core.Checks;
-using Assignum.Core.Records;
-using Assignum.Core.Tables;
-using Assignum.Core.Upkeep;
 using Assignum.Core.Chart;
+using Assignum.Core.Checks;
 using Assignum.Core.Coverage;
 using Assignum.Core.Entries;
 using Assignum.Core.Landing;
+using Assignum.Core.Records;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
+using Assignum.Core.Upkeep;
 using CsCheck;
 using static Assignum.Core.Tests.Books;
 

@@ -1,8 +1,8 @@
-using Assignum.Core.Records;
-using Assignum.Core.Tables;
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
+using Assignum.Core.Records;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using static Assignum.Core.Tests.Books;
 
 namespace Assignum.Core.Tests;

@@ -1,7 +1,7 @@
-using Assignum.Core.Records;
 using Assignum.Core.Chart;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
+using Assignum.Core.Records;
 using Assignum.Core.SetUps;
 
 namespace Assignum.Core.Tests;

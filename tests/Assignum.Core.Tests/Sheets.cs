@@ -1,7 +1,7 @@
-using Assignum.Core.Tables;
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using CsCheck;
 using static Assignum.Core.Tests.Books;
 

@@ -1,6 +1,6 @@
-using Assignum.Core.Records;
 using Assignum.Core.Events;
 using Assignum.Core.Money;
+using Assignum.Core.Records;
 using Assignum.Core.Tax;
 using static Assignum.Core.Tests.Books;
 

@@ -1,10 +1,10 @@
-using Assignum.Core.Tables;
 using System.IO.Compression;
 using System.Text;
 using System.Text.Json;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using Assignum.Formats.Bundles;
 using Assignum.Formats.Json;
 using Assignum.Formats.Lists;

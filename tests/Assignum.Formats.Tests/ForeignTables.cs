@@ -1,8 +1,8 @@
-using Assignum.Core.Tables;
 using System.IO.Compression;
 using System.Text;
-using Assignum.Core.Tables.Foreign;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
+using Assignum.Core.Tables.Foreign;
 using Assignum.Formats.Bundles;
 using Assignum.Formats.Charts;
 using Assignum.Formats.Lists;

@@ -1,6 +1,6 @@
-using Assignum.Core.Tables;
 using Assignum.Core.Entries;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using Assignum.Formats.Bundles;
 using Assignum.Testing;
 

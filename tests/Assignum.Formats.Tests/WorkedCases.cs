@@ -1,8 +1,8 @@
-using Assignum.Core.Tables;
 using System.Text.Json;
 using Assignum.Core;
 using Assignum.Core.Entries;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using Assignum.Formats.Bundles;
 using Assignum.Formats.Json;
 using Assignum.Testing;

@@ -1,9 +1,9 @@
-using Assignum.Core.Tables;
 using System.Text;
 using Assignum.Core.Chart;
-using Assignum.Core.Tables.Foreign;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
+using Assignum.Core.Tables.Foreign;
 using Assignum.Desk;
 using Assignum.Desk.Chart;
 using Assignum.Desk.Posting;

@@ -1,6 +1,6 @@
-using Assignum.Core.Tables;
 using System.Text.Json;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using Assignum.Desk;
 using Assignum.Desk.Access;
 using Assignum.Desk.Posting;
@@ -19,7 +19,7 @@ public sealed class Company : IAsyncDisposable
 
     private readonly TestDatabase test = new();
 
-    public Company() => Desk = new DeskContext(test.Database);
+    public Company(TimeProvider? clock = null) => Desk = new DeskContext(test.Database, clock);
 
     public DeskContext Desk { get; }
     public TestDatabase Test => test;

@@ -1,8 +1,8 @@
-using Assignum.Core.Tables;
-using Assignum.Core.Tables.Foreign;
 using Assignum.Core.Chart;
 using Assignum.Core.SetUps;
 using Assignum.Core.Statements;
+using Assignum.Core.Tables;
+using Assignum.Core.Tables.Foreign;
 using Assignum.Desk;
 using Assignum.Desk.Access;
 using Assignum.Desk.Posting;

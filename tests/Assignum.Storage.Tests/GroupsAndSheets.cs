@@ -1,9 +1,9 @@
 using Assignum.Core.Checks;
 using Assignum.Core.Records;
+using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Core.Tables.Foreign;
 using Assignum.Core.Upkeep;
-using Assignum.Core.SetUps;
 using Assignum.Desk;
 using Assignum.Desk.Posting;
 using Assignum.Desk.SetUps;
@@ -67,7 +67,9 @@ public class GroupsAndSheets
             )
         ).ShouldBe(landed);
         // What was stored with the first landing still says what was looked for then.
-        (await company.AskAsync<string>("select string_agg(body::text, ' ') from trace")).ShouldContain("INSTR");
+        (
+            await company.AskAsync<string>("select string_agg(array_to_string(codes, ' '), ' ') from landing_chain")
+        ).ShouldContain("INSTR");
 
         (await edit.UndoAsync(company.Actor, code, made.Result!.Id!.Value, Stop)).Faults.ShouldBeEmpty();
         (await ViewAsync(company, code, "1")).SetUp.SetUp.Groups.ShouldContain(g => g.Code == "INSTR");

@@ -1,5 +1,5 @@
-using Assignum.Core.Tables;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using Assignum.Desk;
 using Assignum.Desk.Access;
 using Assignum.Desk.Posting;
@@ -69,7 +69,7 @@ public class Posting
             await company.AskAsync<long>(
                 """
                 select count(*) from (select account_id, date_trunc('month', date)::date as month, sum(debit) d,
-                  sum(credit) c from entry_line join entry using (entity_id, entry_id) group by 1, 2) l
+                  sum(credit) c from entry_line group by 1, 2) l
                 full join account_month s using (account_id, month) where l.d is distinct from s.debit or l.c is
                   distinct from s.credit
                 """
@@ -78,8 +78,8 @@ public class Posting
         (
             await company.AskAsync<long>(
                 """
-                select count(*) from (select account_id, date, sum(debit) d, sum(credit) c from entry_line join entry
-                  using (entity_id, entry_id) group by 1, 2) l
+                select count(*) from (
+                  select account_id, date, sum(debit) d, sum(credit) c from entry_line group by 1, 2) l
                 full join account_day s using (account_id, date) where l.d is distinct from s.debit or l.c is distinct
                   from s.credit
                 """
@@ -92,8 +92,10 @@ public class Posting
                 """
                 select (select count(*) from entry_line l where not exists (select from entry n where (n.entity_id,
                   n.entry_id) = (l.entity_id, l.entry_id))
-                          or not exists (select from trace t where (t.entity_id, t.trace_id) = (l.entity_id,
-                            l.trace_id))
+                          or not exists (select from landing_pattern p where (p.entity_id, p.pattern_id)
+                            = (l.entity_id, l.pattern_id))
+                          or l.date <> (select n.date from entry n where (n.entity_id, n.entry_id) = (l.entity_id,
+                            l.entry_id))
                           or not exists (select from accounts a where (a.entity_id, a.account_id) = (l.entity_id,
                             l.account_id)))
                      + (select count(*) from entry n where not exists (select from event v where (v.entity_id,

@@ -1,5 +1,5 @@
-using Assignum.Core.Tables;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using Assignum.Desk;
 using Assignum.Desk.Access;
 using Assignum.Desk.SetUps;

@@ -1,7 +1,7 @@
-using Assignum.Core.Tables;
-using Assignum.Core.Tables.Foreign;
 using Assignum.Core.Editions;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
+using Assignum.Core.Tables.Foreign;
 using Assignum.Desk;
 using Assignum.Desk.Access;
 using Assignum.Desk.SetUps;
@@ -354,7 +354,7 @@ public class WhatIfs
                 p.Outcome.ShouldBe("posted", string.Join(';', p.Errors.Select(e => e.Message)))
             );
         var balance = await company.AskAsync<decimal>(
-            "select sum(debit - credit) from entry_line join entry using (entity_id, entry_id) where account = "
+            "select sum(debit - credit) from entry_line where account = "
                 + "(select account from entry_line where purpose = 'received-not-invoiced' limit 1) and date <= "
                 + "'2026-07-01'"
         );

@@ -1,8 +1,8 @@
-using Assignum.Core.Records;
-using Assignum.Core.Tables;
 using System.Net;
 using System.Text;
 using System.Text.Json;
+using Assignum.Core.Records;
+using Assignum.Core.Tables;
 using CsCheck;
 using OpenQA.Selenium;
 using static Assignum.Web.Tests.PageClient;

@@ -1,8 +1,8 @@
-using Assignum.Core.Tables;
 using System.Net;
 using System.Text;
 using System.Text.RegularExpressions;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using Assignum.Web.Pages;
 using CsCheck;
 using static Assignum.Web.Tests.PageClient;

@@ -1,5 +1,5 @@
-using Assignum.Core.Tables;
 using System.Text;
+using Assignum.Core.Tables;
 
 namespace Assignum.Web.Tests;
 

@@ -1,8 +1,8 @@
-using Assignum.Core.Tables;
 using System.Net;
 using System.Net.Http.Headers;
 using System.Text;
 using System.Text.Json;
+using Assignum.Core.Tables;
 using Assignum.Web.Api;
 using Assignum.Web.Drawing;
 using DocumentFormat.OpenXml.Packaging;

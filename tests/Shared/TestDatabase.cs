@@ -6,19 +6,33 @@ namespace Assignum.Testing;
 /// <summary>A database of its own on the cluster that ./test started, gone when the test is.</summary>
 public sealed class TestDatabase : IAsyncDisposable
 {
-    private readonly string server;
+    // Migrated once a run; every test gets a copy, which takes a tenth of the time.
+    private static readonly Lazy<string> Template = new(() =>
+    {
+        var template = "migrated_" + Guid.NewGuid().ToString("N");
+        Execute(Server, $"create database {template} template template0");
+        Assignum.Storage.Database.Migrate(OwnerOf(template));
+        return template;
+    });
+
     private readonly string name = "t_" + Guid.NewGuid().ToString("N");
 
-    public TestDatabase()
+    /// <summary>A copy of the migrated database, or of another one that nobody is connected to.</summary>
+    public TestDatabase(string? template = null)
     {
-        server = Environment.GetEnvironmentVariable("ASSIGNUM_TEST_DB")
-            ?? throw new InvalidOperationException("ASSIGNUM_TEST_DB is not set: run the tests with ./test.");
-        Execute(server, $"create database {name} template template0");
-        Owner = new NpgsqlConnectionStringBuilder(server) { Database = name, Pooling = false }.ConnectionString;
-        Assignum.Storage.Database.Migrate(Owner);
-        Application = new NpgsqlConnectionStringBuilder(server) { Database = name }.ConnectionString;
+        Execute(Server, $"create database {name} template {template ?? Template.Value}");
+        Owner = OwnerOf(name);
+        Application = new NpgsqlConnectionStringBuilder(Server) { Database = name }.ConnectionString;
         Database = new Database(Application);
     }
+
+    /// <summary>The cluster's own connection.</summary>
+    public static string Server =>
+        Environment.GetEnvironmentVariable("ASSIGNUM_TEST_DB")
+        ?? throw new InvalidOperationException("ASSIGNUM_TEST_DB is not set: run the tests with ./test.");
+
+    /// <summary>Its name on the cluster.</summary>
+    public string Name => name;
 
     /// <summary>A login that may do all.</summary>
     public string Owner { get; }
@@ -28,7 +42,10 @@ public sealed class TestDatabase : IAsyncDisposable
     public Database Database { get; }
 
     /// <summary>Where the server listens.</summary>
-    public int Port => new NpgsqlConnectionStringBuilder(server).Port;
+    public int Port => new NpgsqlConnectionStringBuilder(Server).Port;
+
+    private static string OwnerOf(string database) =>
+        new NpgsqlConnectionStringBuilder(Server) { Database = database, Pooling = false }.ConnectionString;
 
     public static void Execute(string connection, string sql)
     {
@@ -42,6 +59,6 @@ public sealed class TestDatabase : IAsyncDisposable
     {
         await Database.DisposeAsync();
         NpgsqlConnection.ClearAllPools();
-        Execute(server, $"drop database {name} with (force)");
+        Execute(Server, $"drop database {name} with (force)");
     }
 }

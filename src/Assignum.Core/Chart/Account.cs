@@ -1,4 +1,3 @@
-
 namespace Assignum.Core.Chart;
 
 /// <summary>Where in the statements an account stands.</summary>

@@ -1,6 +1,6 @@
+using Assignum.Core.Landing;
 using Assignum.Core.Records;
 using Assignum.Core.Tax;
-using Assignum.Core.Landing;
 
 namespace Assignum.Core.Coverage;
 

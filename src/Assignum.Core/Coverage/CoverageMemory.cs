@@ -1,6 +1,6 @@
-using Assignum.Core.Money;
 using System.Collections.Concurrent;
 using Assignum.Core.Landing;
+using Assignum.Core.Money;
 using Assignum.Core.SetUps;
 
 namespace Assignum.Core.Coverage;
@@ -37,11 +37,7 @@ internal sealed class CoverageMemory
         Tripwires = [.. setUp.SetUp.Accounts.Where(a => a.Tripwire).Select(a => a.Number)];
         var (was, now) = (previous?.setUp.SetUp, setUp.SetUp);
         // Ranks, slots and whether an assignment decides at all rest on these.
-        if (
-            previous is null
-            || !setUp.Index.Same(previous.setUp.Index)
-            || !previous.Tripwires.SetEquals(Tripwires)
-        )
+        if (previous is null || !setUp.Index.Same(previous.setUp.Index) || !previous.Tripwires.SetEquals(Tripwires))
         {
             (boxes, TakingPart, whatever) = (new(), new TakingPart(setUp), new());
             return;

@@ -1,7 +1,7 @@
-using Assignum.Core.Records;
 using System.Collections.Concurrent;
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
+using Assignum.Core.Records;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tax;
 using static Assignum.Core.Landing.Purposes;

@@ -1,10 +1,10 @@
 using Assignum.Core.Chart;
-using Assignum.Core.SetUps;
-using Assignum.Core.Tables;
-using Assignum.Core.Tax;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;
+using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
+using Assignum.Core.Tax;
 
 namespace Assignum.Core.Editions;
 
@@ -38,24 +38,6 @@ public sealed record MovedInAll(string? Purpose, string? From, string? To, int E
 /// <summary>Which events do something else under another set-up: the same builder, twice.</summary>
 public static class Consequences
 {
-    /// <summary>Compares events one by one; those that do the same are left out. Order is kept.</summary>
-    /// <remarks>Nothing is stored: the events are rehearsed twice, as a posting would make them.</remarks>
-    public static IReadOnlyList<Consequence> Of(
-        IEnumerable<BusinessEvent> events,
-        Func<BusinessEvent, EntryResult> before,
-        Func<BusinessEvent, EntryResult> after
-    )
-    {
-        var all = events.ToList();
-        return Of(all, Results(all, before), Results(all, after));
-    }
-
-    /// <summary>What each event makes, in order; worked out side by side, since one does not know of another.</summary>
-    public static IReadOnlyList<EntryResult> Results(
-        IReadOnlyList<BusinessEvent> events,
-        Func<BusinessEvent, EntryResult> build
-    ) => [.. events.AsParallel().AsOrdered().Select(build)];
-
     /// <summary>
     /// Whether changed assignments can make an event do something else, by what was looked for when it landed: a leg
     /// whose reasoning never
@@ -73,7 +55,7 @@ public static class Consequences
     )
     {
         // What kept it from landing may be mended; a movement within one account leaves no leg behind to tell by.
-        if (before.Errors.Count > 0 || source.Kind == "stock-moved")
+        if (before.Errors.Count > 0 || EventKinds.Find(source.Kind) is { MayLeaveNoLine: true })
             return true;
         if (before.Entry is not { } entry)
             return false;

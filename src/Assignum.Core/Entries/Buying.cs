@@ -1,6 +1,6 @@
+using Assignum.Core.Landing;
 using Assignum.Core.Records;
 using Assignum.Core.SetUps;
-using Assignum.Core.Landing;
 using Assignum.Core.Tax;
 
 namespace Assignum.Core.Entries;
@@ -8,6 +8,16 @@ namespace Assignum.Core.Entries;
 /// <summary>The pattern of supplier documents: what the invoice and the credit note have in common.</summary>
 internal static class Buying
 {
+    /// <summary>Input tax is on what is bought, whatever account it comes to.</summary>
+    public static TaxDirection? Taxed(Purpose purpose) =>
+        purpose == Purposes.Stock
+        || purpose == Purposes.NonStockCost
+        || purpose == Purposes.ReceivedNotInvoiced
+        || purpose == Purposes.ProjectWip
+        || purpose == Purposes.ProjectCost
+            ? TaxDirection.Input
+            : null;
+
     /// <summary>What a line's net is debited to.</summary>
     private enum Way
     {

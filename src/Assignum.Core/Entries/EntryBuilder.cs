@@ -1,10 +1,10 @@
-using Assignum.Core.Entries.Kinds;
-using Assignum.Core.Tax;
 using Assignum.Core.Chart;
+using Assignum.Core.Entries.Kinds;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;
 using Assignum.Core.Money;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tax;
 
 namespace Assignum.Core.Entries;
 
@@ -71,21 +71,12 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
         var setUp = sheet.SetUp;
         var context = leg.Context;
         string account;
-        Trace trace;
+        LegLanding landing;
+        var byDefault = false;
         if (leg.Account is not null)
         {
             account = leg.Account;
-            IReadOnlyList<KeyPart> key = [new KeyPart(Dimension.Line, account)];
-            trace = new Trace(
-                leg.Purpose?.Name ?? "",
-                account,
-                "line",
-                key,
-                [new TriedRung("line", key, TryOutcome.Hit)],
-                [],
-                null,
-                null
-            );
+            landing = LegLanding.Fixed(leg.Purpose?.Name ?? "", account);
         }
         else
         {
@@ -96,7 +87,8 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
                 return;
             }
             account = landed.Account;
-            trace = setUp.Landings.TraceOf(leg.Purpose!, context.Values, context.Written);
+            byDefault = landed.ByDefault;
+            landing = new LegLanding(setUp.Landings, leg.Purpose!, context.Values, context.Written, landed);
             if (
                 landed.LineUnused
                 && !sheet.Remarks.Any(r =>
@@ -112,7 +104,7 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
                 );
         }
         var record = setUp.Account(account);
-        var guarded = new GuardedLeg(kind, leg, account, record, trace.Rung == "default", setUp);
+        var guarded = new GuardedLeg(kind, leg, account, record, byDefault, setUp);
         foreach (var guard in Guards.All)
             if (guard(guarded) is { } remark)
                 sheet.Remarks.Add(remark);
@@ -139,7 +131,7 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
                 context.TaxCode ?? leg.TaxUse?.Code,
                 LineText.For(sheet, context),
                 leg.Rate,
-                trace,
+                landing,
                 context.Line
             )
         );
@@ -234,7 +226,8 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
                 t.Capital ? t.Decided.Code.CapitalTaxBox ?? t.Decided.Code.TaxBox : t.Decided.Code.TaxBox,
                 t.Decided.Code.ReverseBaseBox,
                 t.Decided.Code.ReverseTaxBox,
-                sheet.TaxDate
+                sheet.TaxDate,
+                t.Reclaimed ?? sheet.AmountAt(t.Tax - t.NonDeductible, t.Rate).Base
             )),
         ];
     }

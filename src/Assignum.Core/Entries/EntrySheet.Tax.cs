@@ -1,9 +1,9 @@
 using Assignum.Core.Chart;
+using Assignum.Core.Events;
+using Assignum.Core.Landing;
 using Assignum.Core.Money;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
-using Assignum.Core.Events;
-using Assignum.Core.Landing;
 using Assignum.Core.Tax;
 
 namespace Assignum.Core.Entries;
@@ -11,13 +11,15 @@ namespace Assignum.Core.Entries;
 /// <summary>A tax code's amounts on their way into the entry. Amounts signed, in the event's currency.</summary>
 /// <param name="Rate">Exchange rate at which the amounts become base currency.</param>
 /// <param name="Capital">Whether it feeds the boxes for capital goods.</param>
+/// <param name="Reclaimed">What is reclaimed in base currency, where it is a share of one leg; null: by itself.</param>
 internal sealed record TaxPosting(
     DecidedCode Decided,
     decimal Base,
     decimal Tax,
     decimal NonDeductible,
     decimal Rate,
-    bool Capital
+    bool Capital,
+    decimal? Reclaimed
 );
 
 public sealed partial class EntrySheet
@@ -99,7 +101,8 @@ public sealed partial class EntrySheet
         new(SetUp.Rounding, Decimals, taxIncluded, Policies.TaxRoundedByLine, SetUp.Entity.TaxRegistered);
 
     /// <summary>Records a tax line; amounts as for the unswapped document.</summary>
-    public void RecordTax(TaxPart part, decimal? rate = null)
+    /// <param name="reclaimed">Its share of the leg of what is reclaimed, in base currency; null: it is that leg.</param>
+    public void RecordTax(TaxPart part, decimal? rate = null, decimal? reclaimed = null)
     {
         var sign = Swapped ? -1 : 1;
         Taxes.Add(
@@ -109,7 +112,8 @@ public sealed partial class EntrySheet
                 sign * part.Tax,
                 sign * part.NonDeductible,
                 rate ?? Rate,
-                part.Capital
+                part.Capital,
+                sign * reclaimed
             )
         );
     }
@@ -140,13 +144,21 @@ public sealed partial class EntrySheet
         foreach (var total in totals)
         {
             var context = Document.ForTax(SetUp.Index, total.Decided.Code.Code);
-            Debit(Purposes.InputTax, Amount(total.Deductible), context);
+            var leg = Amount(total.Deductible);
+            Debit(Purposes.InputTax, leg, context);
             if (total.Decided.Code.ReverseCharge)
                 Credit(Purposes.OutputTax, Amount(total.Tax), context);
             else
                 charged += total.Tax;
-            foreach (var part in total.Parts)
-                RecordTax(part);
+            // Of two parts each has its own rounding, and the last what is left of the leg.
+            var rest = leg.Base;
+            for (var i = 0; i < total.Parts.Count; i++)
+            {
+                var part = total.Parts[i];
+                var own = i == total.Parts.Count - 1 ? rest : Amount(part.Tax - part.NonDeductible).Base;
+                rest -= own;
+                RecordTax(part, reclaimed: own);
+            }
         }
         return charged;
     }

@@ -1,6 +1,9 @@
 using System.Collections.Frozen;
+using Assignum.Core.Chart;
 using Assignum.Core.Entries.Kinds;
 using Assignum.Core.Events;
+using Assignum.Core.Landing;
+using Assignum.Core.Tax;
 
 namespace Assignum.Core.Entries;
 
@@ -29,7 +32,41 @@ public abstract class EventKind
 
     /// <summary>Whether it takes charges, and whether it settles documents.</summary>
     public virtual bool TakesCharges => false;
-    public virtual bool Settles => false;
+    public bool Settles => SettledSubledger != Control.None;
+
+    /// <summary>The subledger whose documents it settles; none where it settles none.</summary>
+    public virtual Control SettledSubledger => Control.None;
+
+    /// <summary>Whether its lines are on accounts that somebody wrote, without a purpose.</summary>
+    public virtual bool ByHand => false;
+
+    /// <summary>Whether it makes an entry in another entity too, the event's counterparty.</summary>
+    public virtual bool ChargesAnother => false;
+
+    /// <summary>Whether what it calls for can stand on one account alone and so leave no line.</summary>
+    public virtual bool MayLeaveNoLine => false;
+
+    /// <summary>The purpose that an account written in a list of it (<c>lines</c>, <c>charges</c>, <c>settles</c>)
+    /// stands for, as its pattern has it for a line without a project; null: it is not asked for there.</summary>
+    public virtual Purpose? WrittenIn(string list) =>
+        list == "settles"
+            ? SettledSubledger switch
+            {
+                Control.Receivables => Purposes.Receivables,
+                Control.Payables => Purposes.Payables,
+                _ => null,
+            }
+            : null;
+
+    /// <summary>The direction of tax that a line of a purpose is taxed in; null: it is not what is taxed.</summary>
+    public virtual TaxDirection? TaxedAs(Purpose purpose) =>
+        purpose == Purposes.SalesRevenue
+        || purpose == Purposes.SalesReturns
+        || purpose == Purposes.ProjectRevenue
+        || purpose == Purposes.ProjectBillings
+        || purpose == Purposes.ShippingIncome
+            ? TaxDirection.Output
+            : null;
 
     /// <summary>Whether the party's supplier group is its party-group; otherwise the customer group.</summary>
     public virtual bool FromSupplier => false;

@@ -1,8 +1,8 @@
-using Assignum.Core.Coverage;
-using Assignum.Core.Records;
 using Assignum.Core.Chart;
+using Assignum.Core.Coverage;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;
+using Assignum.Core.Records;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tax;
 

@@ -1,7 +1,7 @@
-using Assignum.Core.Entries.Kinds;
-using Assignum.Core.Records;
 using Assignum.Core.Chart;
+using Assignum.Core.Entries.Kinds;
 using Assignum.Core.Landing;
+using Assignum.Core.Records;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tax;
 

@@ -1,9 +1,9 @@
+using Assignum.Core.Chart;
 using Assignum.Core.Events;
+using Assignum.Core.Landing;
 using Assignum.Core.Records;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tax;
-using Assignum.Core.Chart;
-using Assignum.Core.Landing;
 
 namespace Assignum.Core.Entries;
 
@@ -52,7 +52,7 @@ public sealed record EntryLine(
     string? TaxCode,
     string? Text,
     decimal? Rate,
-    Trace Landing,
+    LegLanding Landing,
     int? EventLine
 )
 {
@@ -84,6 +84,27 @@ public sealed record EntryLine(
                 : -Math.Abs(settled.Amount)
             : CurrencySigned;
 
+    /// <summary>The reasoning of its landing without the values that stand on the line.</summary>
+    /// <param name="currency">Of its entry.</param>
+    public LandingPattern Pattern(string currency) =>
+        Landing.Pattern(
+            d =>
+                d switch
+                {
+                    Dimension.Item => Context.Item,
+                    Dimension.Party => Context.Party,
+                    Dimension.Location => Context.Location,
+                    Dimension.Channel => Context.Channel,
+                    Dimension.Method => Context.Method,
+                    Dimension.Reason => Context.Reason,
+                    Dimension.TaxCode => TaxCode,
+                    Dimension.Currency => currency,
+                    Dimension.Counterparty => Context.Counterparty,
+                    _ => null,
+                },
+            Account
+        );
+
     /// <summary>Debit minus credit, the entry's currency; null on base-only lines.</summary>
     public decimal? CurrencySigned => CurrencyDebit - CurrencyCredit;
 }
@@ -92,6 +113,8 @@ public sealed record EntryLine(
 /// Negative on credit notes.</summary>
 /// <param name="Base">In the entry's currency; <paramref name="EntityBase"/> and <paramref name="EntityTax"/> in base
 /// currency.</param>
+/// <param name="EntityReclaimed">Tax that is reclaimed, or owed on sales, in base currency: to the cent what the ledger
+/// has of it.</param>
 /// <param name="DecidedBy"><c>line</c>, <c>matrix</c> or <c>account</c>.</param>
 public sealed record EntryTax(
     string Code,
@@ -107,7 +130,8 @@ public sealed record EntryTax(
     string? TaxBox,
     string? ReverseBaseBox,
     string? ReverseTaxBox,
-    DateOnly TaxDate
+    DateOnly TaxDate,
+    decimal EntityReclaimed
 );
 
 /// <summary>Stock that came (positive) or went (negative), whether or not an entry was made of it.</summary>

@@ -1,7 +1,7 @@
 using Assignum.Core.Chart;
+using Assignum.Core.Landing;
 using Assignum.Core.Records;
 using Assignum.Core.Tax;
-using Assignum.Core.Landing;
 
 namespace Assignum.Core.Entries;
 

@@ -1,5 +1,5 @@
-using Assignum.Core.Editions;
 using Assignum.Core.Chart;
+using Assignum.Core.Editions;
 using Assignum.Core.Landing;
 using static Assignum.Core.Landing.Purposes;
 

@@ -1,9 +1,9 @@
+using Assignum.Core.Chart;
 using Assignum.Core.Events;
+using Assignum.Core.Landing;
 using Assignum.Core.Money;
 using Assignum.Core.Records;
 using Assignum.Core.SetUps;
-using Assignum.Core.Chart;
-using Assignum.Core.Landing;
 
 namespace Assignum.Core.Entries;
 

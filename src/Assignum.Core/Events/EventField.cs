@@ -2,6 +2,7 @@ using Assignum.Core.Chart;
 using Assignum.Core.Records;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tax;
+
 namespace Assignum.Core.Events;
 
 /// <summary>What a field of an event holds, and so how it is read, checked, picked in a form and described.</summary>
@@ -184,6 +185,34 @@ public static class EventFields
         new("account", FieldType.Account, s => s.Account, (s, v) => s.Account = (string?)v),
         new("documentAmount", FieldType.Amount, s => s.DocumentAmount, (s, v) => s.DocumentAmount = (decimal?)v),
     ];
+
+    /// <summary>The accounts that an event names, in any field, each once, as they are written.</summary>
+    public static IReadOnlyList<string> AccountsOf(BusinessEvent source)
+    {
+        var named = new HashSet<string>(StringComparer.Ordinal);
+        void Take<T>(IReadOnlyList<EventField<T>> fields, T of)
+        {
+            foreach (var field in fields)
+                if (field.Get(of) is string { Length: > 0 } number)
+                    named.Add(number);
+        }
+        Take(AccountsOfEvent, source);
+        foreach (var line in source.Lines)
+            Take(AccountsOfLine, line);
+        foreach (var charge in source.Charges)
+            Take(AccountsOfCharge, charge);
+        foreach (var settled in source.Settles)
+            Take(AccountsOfSettlement, settled);
+        return [.. named];
+    }
+
+    private static readonly EventField<BusinessEvent>[] AccountsOfEvent = Accounts(OfEvent);
+    private static readonly EventField<EventLine>[] AccountsOfLine = Accounts(OfLine);
+    private static readonly EventField<EventCharge>[] AccountsOfCharge = Accounts(OfCharge);
+    private static readonly EventField<Settlement>[] AccountsOfSettlement = Accounts(OfSettlement);
+
+    private static EventField<T>[] Accounts<T>(IEnumerable<EventField<T>> fields) =>
+        [.. fields.Where(f => f.Type == FieldType.Account)];
 
     private static EventField<BusinessEvent> Of(
         string name,

@@ -1,4 +1,5 @@
 using Assignum.Core.Chart;
+
 namespace Assignum.Core.Landing;
 
 /// <summary>"For this purpose, with these key values, use this account."</summary>

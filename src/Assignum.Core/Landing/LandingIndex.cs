@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using Assignum.Core.Money;
 using Assignum.Core.Records;
 using Assignum.Core.Tax;
@@ -33,6 +34,7 @@ public sealed class LandingIndex
 {
     private readonly Space[] spaces = new Space[LegValues.Count];
     private readonly LandingValues values;
+    private readonly ConcurrentDictionary<(Dimension, int), string[]> chains = new();
 
     /// <summary>Numbers the values of a set-up.</summary>
     /// <param name="from">The index of the set-up that this one was changed from, where it was.</param>
@@ -133,6 +135,19 @@ public sealed class LandingIndex
 
     /// <summary>The parent's number, or 0 at the top or where nothing nests.</summary>
     public int Parent(Dimension dimension, int number) => At(dimension).Parent(number);
+
+    /// <summary>The code behind a number of a nested dimension with all that it is in, outward; empty for 0.</summary>
+    public IReadOnlyList<string> Chain(Dimension dimension, int number)
+    {
+        if (number == 0)
+            return [];
+        if (chains.TryGetValue((dimension, number), out var known))
+            return known;
+        var codes = new List<string>();
+        for (var at = number; at != 0; at = Parent(dimension, at))
+            codes.Add(Key(dimension, at));
+        return chains.GetOrAdd((dimension, number), [.. codes]);
+    }
 
     /// <summary>How deep a value stands: 1 at the top.</summary>
     public int Depth(Dimension dimension, int number)

@@ -14,13 +14,15 @@ namespace Assignum.Core.Landing;
 /// <param name="LineRefused">The account written on the document is not allowed on this control purpose.</param>
 /// <param name="LineUnused">An account was written and no rung of the ladder asks for it.</param>
 /// <param name="Borrowed">The ladder of the purpose borrowed from decided.</param>
+/// <param name="ByDefault">The default decided.</param>
 public readonly record struct Landed(
     string? Account,
     int Assignment,
     bool ByLine,
     bool LineRefused,
     bool LineUnused,
-    bool Borrowed
+    bool Borrowed,
+    bool ByDefault
 );
 
 /// <summary>What decides landings in one set-up.</summary>
@@ -47,6 +49,12 @@ public sealed class LandingResolver
     private readonly Lazy<Dictionary<string, Assignment>>[] identities;
     private readonly HashSet<string> tripwires;
     private readonly ConcurrentDictionary<TraceKey, Trace> traces = new();
+    private readonly ConcurrentDictionary<Shape, LandingPattern> shapes = new();
+    private readonly ConcurrentDictionary<string, LandingPattern> patterns = new(StringComparer.Ordinal);
+
+    // By purpose: the dimensions that its ladder asks for, and whether an assignment above its default names a tripwire.
+    private readonly int[] asked;
+    private readonly bool[] trips;
     private const int TraceMemory = 200_000;
     private int remembered;
 
@@ -76,10 +84,7 @@ public sealed class LandingResolver
             var byPurpose = setUp.Assignments.ToLookup(a => a.Purpose, StringComparer.Ordinal);
             assignments = [.. Purposes.All.Select(p => byPurpose[p.Name].ToArray())];
         }
-        if (
-            previous is not null
-            && (!index.Extends(previous.Index) || !previous.tripwires.SetEquals(tripwires))
-        )
+        if (previous is not null && (!index.Extends(previous.Index) || !previous.tripwires.SetEquals(tripwires)))
             previous = null;
         bool SameLadder(Purpose p) =>
             previous is not null && previous.ladders[p.Index].Rungs.SequenceEqual(ladders[p.Index].Rungs);
@@ -133,6 +138,13 @@ public sealed class LandingResolver
                 identities[p.Index] = Identities(own, previous?.assignments[p.Index], previous?.identities[p.Index]);
             }
         }
+        asked = [.. ladders.Select(l => l.Rungs.Aggregate(0, (set, r) => set | r.Set))];
+        trips =
+        [
+            .. assignments.Select(of =>
+                tripwires.Count > 0 && of.Any(a => a.Set != 0 && tripwires.Contains(a.Account))
+            ),
+        ];
         tracer = new Tracer(identities, index, ladders, borrows, relief, accounts);
     }
 
@@ -165,7 +177,8 @@ public sealed class LandingResolver
             byLine,
             trace.LineRefused,
             false,
-            trace.BorrowedFrom is not null
+            trace.BorrowedFrom is not null,
+            trace.Rung == "default"
         );
     }
 
@@ -223,17 +236,105 @@ public sealed class LandingResolver
     {
         var number = resolvers[purpose.Index].Resolve(values);
         if (number >= 0)
-            return new Landed(assignments[purpose.Index][number].Account, number, false, false, false, false);
+            return Found(purpose, number, false);
         if (borrows[purpose.Index] is not { } from)
             return default(Landed) with { Assignment = -1 };
         number = resolvers[from.Index].Resolve(values);
-        return number < 0
-            ? default(Landed) with
-            {
-                Assignment = -1,
-            }
-            : new Landed(assignments[from.Index][number].Account, number, false, false, false, true);
+        return number < 0 ? default(Landed) with { Assignment = -1 } : Found(from, number, true);
     }
+
+    private Landed Found(Purpose at, int number, bool borrowed)
+    {
+        var found = assignments[at.Index][number];
+        return new Landed(found.Account, number, false, false, false, borrowed, found.Set == 0);
+    }
+
+    /// <summary>What the assignment that decided notes, or null.</summary>
+    internal string? NoteOf(Purpose purpose, in Landed landed) => Decided(purpose, landed)?.Note;
+
+    private Assignment? Decided(Purpose purpose, in Landed landed) =>
+        landed.ByLine || landed.Assignment < 0
+            ? null
+            : assignments[(landed.Borrowed ? borrows[purpose.Index]! : purpose).Index][landed.Assignment];
+
+    /// <summary>The pattern of a landing: from memory where one of the same shape was made before.</summary>
+    internal LandingPattern PatternOf(
+        Purpose purpose,
+        in LegValues values,
+        string? written,
+        in Landed landed,
+        Func<Dimension, string?> own,
+        string account,
+        LegLanding landing
+    )
+    {
+        if (ShapeOf(purpose, values, written, landed, own) is not { } shape)
+            return Slowly(values, own, account, landing);
+        if (shapes.TryGetValue(shape, out var known))
+            return known;
+        return shapes.GetOrAdd(shape, Slowly(values, own, account, landing));
+    }
+
+    // Reasonings that come out alike have one pattern, however they were come to.
+    private LandingPattern Slowly(LegValues values, Func<Dimension, string?> own, string account, LegLanding landing)
+    {
+        var pattern = LandingPattern.Of(landing.Trace, d => d == Dimension.Line ? [account]
+            : LandingIndex.IsNested(d) ? Index.Chain(d, values[d])
+            : own(d) is { } value ? [value]
+            : []);
+        var places = pattern.Places;
+        var said = new System.Text.StringBuilder(places.Purpose).Append('|').Append(places.Rung).Append('|');
+        said.AppendJoin(',', places.Key).Append('|').Append(places.BorrowedFrom);
+        foreach (var tried in places.Tried)
+            said.Append('|')
+                .Append(tried.Rung)
+                .Append((int)tried.Outcome)
+                .Append(tried.Purpose)
+                .AppendJoin(',', tried.Key);
+        return patterns.GetOrAdd(said.ToString(), pattern);
+    }
+
+    // Everything that a pattern can depend on: how deep the leg's values stand, and where on the ladder which of them
+    // hit. Null where more can play a part: an account that is written, a tripwire on the way, a value that is not the
+    // line's.
+    private Shape? ShapeOf(
+        Purpose purpose,
+        in LegValues values,
+        string? written,
+        in Landed landed,
+        Func<Dimension, string?> own
+    )
+    {
+        if (written is not null && !landed.LineUnused || trips[purpose.Index])
+            return null;
+        var from = borrows[purpose.Index];
+        if (from is not null && trips[from.Index] || Decided(purpose, landed) is not { } decided)
+            return null;
+        var depths = 0UL;
+        var used = asked[purpose.Index] | (from is null ? 0 : asked[from.Index]);
+        for (var d = 1; d < LegValues.Count; d++)
+        {
+            if ((used & 1 << d) == 0 || values[d] == 0)
+                continue;
+            var dimension = (Dimension)d;
+            var deep = LandingIndex.IsNested(dimension) ? Index.Chain(dimension, values[d]).Count : 1;
+            if (deep > 15 || !LandingIndex.IsNested(dimension) && own(dimension) != Index.Key(dimension, values[d]))
+                return null;
+            depths |= (ulong)deep << d * 4;
+        }
+        var hit = 0;
+        foreach (var part in decided.Key)
+        {
+            var at = 0;
+            for (var n = values[part.Dimension]; Index.Key(part.Dimension, n) != part.Value; at++)
+                if ((n = Index.Parent(part.Dimension, n)) == 0 || at > 14)
+                    return null;
+            hit = hit << 4 | at;
+        }
+        return new Shape(purpose.Index, depths, decided.Set, hit, landed.Borrowed);
+    }
+
+    private readonly record struct Shape(int Purpose, ulong Depths, int Rung, int Hit, bool Borrowed);
 
     // Only the dimensions that the ladders ask for, so that legs that differ elsewhere share a trace.
     private LegValues Used(Purpose purpose, in LegValues values)

@@ -132,11 +132,7 @@ public sealed class PurposeResolver
         for (var r = 0; r < rungs.Length; r++)
             if (rungs[r].Rung.Dimensions.Contains(dimension))
                 foreach (
-                    var number in RungTable.Reach(
-                        index,
-                        dimension,
-                        byRung[rungs[r].Rung.Set].Select(a => a.Assignment)
-                    )
+                    var number in RungTable.Reach(index, dimension, byRung[rungs[r].Rung.Set].Select(a => a.Assignment))
                 )
                     reached.Add(((ushort)(1 << r), number));
         var words = new ushort[reached.Count == 0 ? 0 : reached.Max(x => x.Number) + 1];

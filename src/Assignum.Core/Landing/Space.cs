@@ -100,10 +100,9 @@ internal sealed class RecordSpace<T> : Space
     private RecordSpace(RecordSpace<T> from, List<(string Code, T Record)> changed, List<(string Code, T Record)> added)
     {
         line = [.. from.line.TakeLast(Ancestors), Interlocked.Increment(ref made)];
-        var laid =
-            from.over is null
-                ? new Dictionary<string, (int, T)>(StringComparer.Ordinal)
-                : new Dictionary<string, (int, T)>(from.over, StringComparer.Ordinal);
+        var laid = from.over is null
+            ? new Dictionary<string, (int, T)>(StringComparer.Ordinal)
+            : new Dictionary<string, (int, T)>(from.over, StringComparer.Ordinal);
         foreach (var (code, record) in changed)
             laid[code] = (from.Find(code), record);
         var next = from.Count;

@@ -1,4 +1,5 @@
 using Assignum.Core.Chart;
+
 namespace Assignum.Core.Landing;
 
 /// <summary>What came of asking a rung.</summary>
@@ -41,13 +42,6 @@ public sealed record Trace(
     string? Note
 )
 {
-    /// <summary>
-    /// For whoever stores traces: what was made of this one, so that a trace shared by many legs is written once. Set
-    /// at
-    /// most once to equal values; it plays no part in the reasoning.
-    /// </summary>
-    public object? Stored { get; set; }
-
     /// <summary>Whether the account came from the line rung of a control purpose and is not allowed there.</summary>
     public bool LineRefused => Tried.Any(t => t.Outcome == TryOutcome.Refused);
 }

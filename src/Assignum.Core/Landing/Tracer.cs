@@ -1,5 +1,5 @@
-using Assignum.Core.Coverage;
 using Assignum.Core.Chart;
+using Assignum.Core.Coverage;
 
 namespace Assignum.Core.Landing;
 

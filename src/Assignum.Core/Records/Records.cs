@@ -1,5 +1,5 @@
-using Assignum.Core.Landing;
 using Assignum.Core.Chart;
+using Assignum.Core.Landing;
 
 namespace Assignum.Core.Records;
 

@@ -1,9 +1,9 @@
-using Assignum.Core.Records;
 using System.Collections.Frozen;
 using Assignum.Core.Chart;
 using Assignum.Core.Coverage;
 using Assignum.Core.Landing;
 using Assignum.Core.Money;
+using Assignum.Core.Records;
 using Assignum.Core.Tax;
 
 namespace Assignum.Core.SetUps;
@@ -44,13 +44,7 @@ public sealed class CompiledSetUp
         dimensionValues = setUp.DimensionValues.Select(v => (v.Dimension, v.Code)).ToFrozenSet();
         Taxes = new TaxTable(setUp.TaxCodes, setUp.TaxRates, setUp.TaxMatrix);
         Landings = new LandingResolver(
-            new LandingTerms(
-                setUp.Accounts,
-                setUp.ReliefAccounts,
-                setUp.Ladders,
-                setUp.Borrows,
-                setUp.Assignments
-            ),
+            new LandingTerms(setUp.Accounts, setUp.ReliefAccounts, setUp.Ladders, setUp.Borrows, setUp.Assignments),
             Index,
             accounts,
             previous?.Landings
@@ -62,11 +56,7 @@ public sealed class CompiledSetUp
     // The same records and landings under other policies, which decide neither.
     private CompiledSetUp(CompiledSetUp other, IReadOnlyList<PolicyRow> policies)
     {
-        (accounts, projects, dimensionValues) = (
-            other.accounts,
-            other.projects,
-            other.dimensionValues
-        );
+        (accounts, projects, dimensionValues) = (other.accounts, other.projects, other.dimensionValues);
         (Index, Taxes, Landings, ClosedPeriods, BaseDecimals) = (
             other.Index,
             other.Taxes,

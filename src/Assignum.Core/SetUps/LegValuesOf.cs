@@ -1,5 +1,5 @@
-using Assignum.Core.Records;
 using Assignum.Core.Landing;
+using Assignum.Core.Records;
 
 namespace Assignum.Core.SetUps;
 

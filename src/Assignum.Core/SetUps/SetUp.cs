@@ -1,7 +1,7 @@
-using Assignum.Core.Records;
-using Assignum.Core.Tables;
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
+using Assignum.Core.Records;
+using Assignum.Core.Tables;
 using Assignum.Core.Tax;
 
 namespace Assignum.Core.SetUps;
@@ -85,6 +85,10 @@ public sealed record SetUp
 
     /// <summary>What the edition holds.</summary>
     public Terms Terms { get; init; } = new();
+
+    /// <summary>Stored rows that do not keep a rule of today, each with its place (<c>items.csv:KEY:column</c>): they
+    /// serve as far as they can be read.</summary>
+    public IReadOnlyList<Fault> Offences { get; init; } = [];
 
     /// <summary>Codes of the other entities kept beside this one: what a leg's counterparty can be.</summary>
     public IReadOnlyList<string> OtherEntities { get; init; } = [];

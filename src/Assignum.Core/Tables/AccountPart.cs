@@ -1,6 +1,6 @@
+using Assignum.Core.Chart;
 using Assignum.Core.Checks;
 using Assignum.Core.Tax;
-using Assignum.Core.Chart;
 using static Assignum.Core.Tables.Parts;
 
 namespace Assignum.Core.Tables;

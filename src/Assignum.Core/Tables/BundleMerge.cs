@@ -1,5 +1,6 @@
 using Assignum.Core.Editions;
 using Assignum.Core.SetUps;
+
 namespace Assignum.Core.Tables;
 
 /// <summary>A row or cell that was changed here after a bundle was taken out, and that the bundle changes

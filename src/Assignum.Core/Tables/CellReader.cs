@@ -1,5 +1,5 @@
-using Assignum.Core.Checks;
 using System.Globalization;
+using Assignum.Core.Checks;
 using Assignum.Core.Money;
 
 namespace Assignum.Core.Tables;

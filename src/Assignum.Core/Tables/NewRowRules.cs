@@ -1,5 +1,5 @@
-using Assignum.Core.SetUps;
 using Assignum.Core.Chart;
+using Assignum.Core.SetUps;
 
 namespace Assignum.Core.Tables;
 

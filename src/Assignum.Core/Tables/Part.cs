@@ -1,6 +1,6 @@
-using Assignum.Core.SetUps;
 using System.Runtime.CompilerServices;
 using Assignum.Core.Landing;
+using Assignum.Core.SetUps;
 
 namespace Assignum.Core.Tables;
 
@@ -69,7 +69,14 @@ public abstract class Part
     /// <summary>The set-up with this part's rows replaced. Faulty rows are left out and named in <paramref
     /// name="faults"/>.</summary>
     /// <param name="rows">Cells by column position, with the line each stands on.</param>
-    public abstract SetUp Read(SetUp setUp, IEnumerable<(int Row, string?[] Cells)> rows, List<FormFault> faults);
+    /// <param name="lenient">Rows that were stored: one that offends against a rule of today stays, as far as it can be
+    /// read, so that a rule that became stricter locks nobody out.</param>
+    public abstract SetUp Read(
+        SetUp setUp,
+        IEnumerable<(int Row, string?[] Cells)> rows,
+        List<FormFault> faults,
+        bool lenient = false
+    );
 
     /// <summary>The rows that differ between two set-ups, by key; records that both share are not looked
     /// into.</summary>
@@ -88,8 +95,28 @@ public abstract class Part
     public abstract SetUp With(
         SetUp setUp,
         IReadOnlyList<(int Row, string Key, string?[]? Cells)> edits,
-        List<FormFault> faults
+        List<FormFault> faults,
+        bool lenient = false
     );
+
+    /// <summary>The cells of a row by the names of columns; those of columns that were not there yet are as if nothing
+    /// were said.</summary>
+    public string?[] CellsOf(IReadOnlyDictionary<string, string?> named) =>
+        [.. Columns.Select(c => named.TryGetValue(c.Name, out var cell) ? cell : c.Unset)];
+
+    /// <summary>The names of columns with the cells of a row.</summary>
+    public Dictionary<string, string?> Named(string?[] cells) =>
+        Columns.Select((c, i) => (c.Name, Cell: cells[i])).ToDictionary(c => c.Name, c => c.Cell);
+
+    /// <summary>The position of a column.</summary>
+    /// <exception cref="InvalidOperationException">The part has no such column.</exception>
+    public int At(string column)
+    {
+        for (var i = 0; i < Columns.Count; i++)
+            if (Columns[i].Name == column)
+                return i;
+        throw new InvalidOperationException($"{Name} has no column {column}.");
+    }
 
     /// <summary>The key of a row as one text.</summary>
     public string KeyOf(string?[] cells) =>
@@ -154,7 +181,12 @@ internal sealed class Part<T>(
         ];
     }
 
-    public override SetUp Read(SetUp setUp, IEnumerable<(int Row, string?[] Cells)> rows, List<FormFault> faults)
+    public override SetUp Read(
+        SetUp setUp,
+        IEnumerable<(int Row, string?[] Cells)> rows,
+        List<FormFault> faults,
+        bool lenient = false
+    )
     {
         var records = new List<T>();
         var seen = new Dictionary<string, int>(StringComparer.Ordinal);
@@ -163,7 +195,7 @@ internal sealed class Part<T>(
             var reader = new CellReader(this, row, cells, faults);
             var before = faults.Count;
             var record = read(reader);
-            if (record is null || faults.Count > before)
+            if (record is null || faults.Count > before && !lenient)
                 continue;
             var key = KeyOf(write(record));
             if (!seen.TryAdd(key, row))
@@ -183,14 +215,14 @@ internal sealed class Part<T>(
     }
 
     // Where each key stands in a list of records; lists never change once made.
-    private readonly ConditionalWeakTable<IReadOnlyList<T>, Dictionary<string, int>> places = [];
+    private readonly ConditionalWeakTable<IReadOnlyList<T>, Places> places = [];
 
-    private Dictionary<string, int> Places(IReadOnlyList<T> records) => places.GetValue(records, list =>
+    private Places PlacesIn(IReadOnlyList<T> records) => places.GetValue(records, list =>
         {
             var at = new Dictionary<string, int>(list.Count, StringComparer.Ordinal);
             for (var i = 0; i < list.Count; i++)
                 at[KeyOf(write(list[i]))] = i;
-            return at;
+            return new Places(at, new Dictionary<string, int>(StringComparer.Ordinal));
         });
 
     public override string?[]? Row(SetUp setUp, string key)
@@ -201,7 +233,7 @@ internal sealed class Part<T>(
             ? write(records[0]) is var only && KeyOf(only) == key
                 ? only
                 : null
-            : Places(records).TryGetValue(key, out var at)
+            : PlacesIn(records).Find(key) is var at and >= 0
                 ? write(records[at])
                 : null;
     }
@@ -209,16 +241,17 @@ internal sealed class Part<T>(
     public override SetUp With(
         SetUp setUp,
         IReadOnlyList<(int Row, string Key, string?[]? Cells)> edits,
-        List<FormFault> faults
+        List<FormFault> faults,
+        bool lenient = false
     )
     {
         var was = get(setUp);
-        var at = new Dictionary<string, int>(Places(was), StringComparer.Ordinal);
+        var at = PlacesIn(was).Beside();
         var records = new List<T?>(was);
         var place = new int[edits.Count];
         // Keys go before they come, so that two rows may change theirs for each other's.
         for (var i = 0; i < edits.Count; i++)
-            place[i] = at.Remove(edits[i].Key, out var found) ? found : -1;
+            place[i] = at.Take(edits[i].Key);
         var line = new Dictionary<string, int>(StringComparer.Ordinal);
         var gone = false;
         for (var i = 0; i < edits.Count; i++)
@@ -236,10 +269,10 @@ internal sealed class Part<T>(
             var reader = new CellReader(this, row, cells, faults);
             var before = faults.Count;
             var record = read(reader);
-            if (record is null || faults.Count > before)
+            if (record is null || faults.Count > before && !lenient)
                 continue;
             var key = KeyOf(write(record));
-            if (!at.TryAdd(key, place[i] < 0 ? records.Count : place[i]))
+            if (!at.Put(key, place[i] < 0 ? records.Count : place[i]))
             {
                 reader.Fault(
                     Columns[Keys[0]].Name,
@@ -258,25 +291,53 @@ internal sealed class Part<T>(
         }
         if (order is not null)
             return with(setUp, [.. records.OfType<T>().OrderBy(order)]);
-        IReadOnlyList<T> now;
-        if (!gone)
-            now = records!;
-        else
-        {
-            var moved = new int[records.Count];
-            var kept = new List<T>(records.Count);
-            for (var i = 0; i < moved.Length; i++)
-            {
-                moved[i] = kept.Count;
-                if (records[i] is { } record)
-                    kept.Add(record);
-            }
-            foreach (var key in at.Keys.ToList())
-                at[key] = moved[at[key]];
-            now = kept;
-        }
+        if (gone)
+            return with(setUp, [.. records.OfType<T>()]);
+        IReadOnlyList<T> now = records!;
         if (faults.Count == 0)
             places.AddOrUpdate(now, at);
         return with(setUp, now);
+    }
+}
+
+/// <summary>Where each key of a list stands; what was changed since the list it comes from is laid over.</summary>
+internal sealed class Places(Dictionary<string, int> ground, Dictionary<string, int> over)
+{
+    // Laid over more than this, all of it is made one again.
+    private const int Thin = 4096;
+
+    /// <summary>The place of a key, or −1.</summary>
+    public int Find(string key) => over.TryGetValue(key, out var at) || ground.TryGetValue(key, out at) ? at : -1;
+
+    /// <summary>The same places, to be changed.</summary>
+    public Places Beside()
+    {
+        if (over.Count <= Thin)
+            return new Places(ground, new Dictionary<string, int>(over, StringComparer.Ordinal));
+        var all = new Dictionary<string, int>(ground, StringComparer.Ordinal);
+        foreach (var (key, at) in over)
+            if (at < 0)
+                all.Remove(key);
+            else
+                all[key] = at;
+        return new Places(all, new Dictionary<string, int>(StringComparer.Ordinal));
+    }
+
+    /// <summary>Takes a key away; returns where it stood, or −1.</summary>
+    public int Take(string key)
+    {
+        var at = Find(key);
+        if (at >= 0)
+            over[key] = -1;
+        return at;
+    }
+
+    /// <summary>Puts a key to a place; false where it stands somewhere.</summary>
+    public bool Put(string key, int at)
+    {
+        if (Find(key) >= 0)
+            return false;
+        over[key] = at;
+        return true;
     }
 }

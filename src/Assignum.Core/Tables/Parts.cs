@@ -1,9 +1,9 @@
-using Assignum.Core.Checks;
-using Assignum.Core.Records;
-using Assignum.Core.SetUps;
 using System.Globalization;
 using Assignum.Core.Chart;
+using Assignum.Core.Checks;
 using Assignum.Core.Landing;
+using Assignum.Core.Records;
+using Assignum.Core.SetUps;
 using Assignum.Core.Tax;
 
 namespace Assignum.Core.Tables;

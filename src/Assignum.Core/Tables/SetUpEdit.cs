@@ -1,7 +1,7 @@
+using Assignum.Core.Chart;
 using Assignum.Core.Editions;
 using Assignum.Core.Records;
 using Assignum.Core.SetUps;
-using Assignum.Core.Chart;
 
 namespace Assignum.Core.Tables;
 
@@ -66,6 +66,16 @@ public static class SetUpEdit
         }
         if (faults.Count > 0)
             return new ImportPlan(next, [], faults, []);
+        if (next.Offences.Count > 0)
+            next = next with
+            {
+                Offences =
+                [
+                    .. next.Offences.Where(o =>
+                        !touched.Exists(t => o.Path.StartsWith(OffencePlace(t.Part, t.Key), StringComparison.Ordinal))
+                    ),
+                ],
+            };
         var changes = touched
             .Select(t => SetUpImport.Changed(t.Part, t.Key, t.Part.Row(current, t.Key), t.Part.Row(next, t.Key)))
             .OfType<RowChange>()
@@ -322,6 +332,9 @@ public static class SetUpEdit
                 );
         return null;
     }
+
+    /// <summary>How the place of an offence in a stored row begins.</summary>
+    public static string OffencePlace(Part part, string key) => $"{part.Name}.csv:{key.Replace('\u001f', ' ')}:";
 
     private static string Said(string? cell) => cell is null ? "nothing" : $"'{cell}'";
 

@@ -1,8 +1,8 @@
+using Assignum.Core.Chart;
 using Assignum.Core.Editions;
+using Assignum.Core.Landing;
 using Assignum.Core.Records;
 using Assignum.Core.SetUps;
-using Assignum.Core.Chart;
-using Assignum.Core.Landing;
 
 namespace Assignum.Core.Tables;
 

@@ -1,5 +1,6 @@
 using Assignum.Core.Editions;
 using Assignum.Core.SetUps;
+
 namespace Assignum.Core.Tables;
 
 /// <summary>A cell that somebody changed here after a sheet was taken out, and that the sheet changes

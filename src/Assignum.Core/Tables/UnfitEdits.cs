@@ -11,10 +11,7 @@ public static class UnfitEdits
     /// guards would refuse on every event.</summary>
     /// <remarks>Files may bring such accounts in: they become findings. Whoever writes one by hand is told at
     /// once.</remarks>
-    public static IEnumerable<(int Edit, string Message)> Refused(
-        SetUp setUp,
-        IReadOnlyList<RowChange> edits
-    )
+    public static IEnumerable<(int Edit, string Message)> Refused(SetUp setUp, IReadOnlyList<RowChange> edits)
     {
         Dictionary<string, Account>? accounts = null;
         for (var i = 0; i < edits.Count; i++)
@@ -34,12 +31,7 @@ public static class UnfitEdits
                     edits
                         .Where(e => e.Part == Parts.Accounts && e is { Before: null, After: not null })
                         .SelectMany(e =>
-                            Parts.Accounts.With(
-                                    new SetUp { Entity = setUp.Entity },
-                                    [(0, e.Key, e.After)],
-                                    []
-                                )
-                                .Accounts
+                            Parts.Accounts.With(new SetUp { Entity = setUp.Entity }, [(0, e.Key, e.After)], []).Accounts
                         )
                 )
                 .GroupBy(a => a.Number)

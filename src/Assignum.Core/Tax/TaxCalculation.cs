@@ -1,6 +1,6 @@
 using Assignum.Core.Chart;
-using Assignum.Core.Tables;
 using Assignum.Core.Money;
+using Assignum.Core.Tables;
 
 namespace Assignum.Core.Tax;
 

@@ -1,4 +1,5 @@
 using Assignum.Core.Coverage;
+
 namespace Assignum.Core.Tax;
 
 /// <summary>Output tax is charged on sales, input tax is borne on purchases.</summary>

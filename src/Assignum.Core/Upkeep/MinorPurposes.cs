@@ -1,8 +1,8 @@
-using Assignum.Core.Landing;
-using Assignum.Core.Tables;
 using Assignum.Core.Chart;
 using Assignum.Core.Entries;
+using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using static Assignum.Core.Landing.Purposes;
 
 namespace Assignum.Core.Upkeep;

@@ -1,10 +1,10 @@
-using Assignum.Core.Records;
-using Assignum.Core.Tables;
 using Assignum.Core.Chart;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;
+using Assignum.Core.Records;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 
 namespace Assignum.Core.Upkeep;
 

@@ -1,9 +1,9 @@
 using Assignum.Core.Chart;
-using Assignum.Core.Records;
-using Assignum.Core.Tables;
 using Assignum.Core.Coverage;
 using Assignum.Core.Landing;
+using Assignum.Core.Records;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 
 namespace Assignum.Core.Upkeep;
 

@@ -1,12 +1,12 @@
-using Assignum.Core.Tables;
 using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using Assignum.Core;
 using Assignum.Core.Chart;
-using Assignum.Core.Tables.Foreign;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
+using Assignum.Core.Tables.Foreign;
 using Assignum.Desk.Access;
 using Assignum.Desk.SetUps;
 using Assignum.Formats.Charts;

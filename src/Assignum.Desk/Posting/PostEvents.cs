@@ -1,9 +1,8 @@
-using Assignum.Core.Records;
-using System.Security.Cryptography;
-using System.Text;
 using Assignum.Core;
 using Assignum.Core.Entries;
-using Assignum.Core.Landing;
+using Assignum.Core.Events;
+using Assignum.Core.Ledger;
+using Assignum.Core.Records;
 using Assignum.Desk.Access;
 using Assignum.Desk.SetUps;
 using Assignum.Formats.Json;
@@ -24,6 +23,8 @@ public sealed class PostEvents(DeskContext desk)
 {
     /// <summary>Posts a batch in one transaction; a fault of one event does not touch the others.</summary>
     /// <param name="firstRow">Row of the first event, counting from 1.</param>
+    /// <remarks>The set-ups are made before anything is held: whoever holds the postings of an entity waits for nobody.
+    /// Where another edition is in force by then, it looks again.</remarks>
     public async Task<Outcome<IReadOnlyList<PostedEvent>>> RunAsync(
         Actor actor,
         string entity,
@@ -32,69 +33,108 @@ public sealed class PostEvents(DeskContext desk)
         CancellationToken stop
     )
     {
-        await using var db = await desk.Database.OpenAsync(stop);
-        await using var transaction = await db.BeginTransactionAsync(stop);
-        var entered = await desk.EnterAsync(db, actor, entity, Role.Preparer, false, stop);
-        if (entered.Result is not { } state)
-            return entered.Pass<IReadOnlyList<PostedEvent>>();
         var sound = events.Where(e => e.Faults.Count == 0).Select(e => e.Event).ToList();
-        var others = await OtherEntities.LoadAsync(desk, db, actor, sound, stop);
-        var books = new Dictionary<string, Book>();
-        // Always in the order of ids: two charges against each other do not wait for each other.
-        foreach (var book in others.States.Values.Append(state).DistinctBy(s => s.Id).OrderBy(s => s.Id))
-            books[book.Code] = await Book.OpenAsync(db, book, stop);
-        // Publishing holds the same row, so what is in force is read after it is held.
-        state = (await EditionStore.StateAsync(db, entity, false, stop))!;
-        if (others.States.Count > 0)
-            others = await OtherEntities.LoadAsync(desk, db, actor, sound, stop);
-        var run = new Run(
-            desk,
-            actor,
-            state,
-            books,
-            await PostingDocuments.ForAsync(db, state.Id, sound, stop),
-            others,
-            new JournalWriter(db, state.Id, actor.Name, TraceOf)
-        );
-        foreach (
-            var kept in await JournalStore.KeptAsync(
-                db,
-                state.Id,
-                [.. sound.Select(e => e.Source)],
-                [.. sound.Select(e => e.Id)],
-                stop
-            )
-        )
-            run.Kept[(kept.Source, kept.ExternalId)] = kept;
-
-        var answers = new List<PostedEvent>(events.Count);
-        foreach (var read in events)
-            answers.Add(await run.PostAsync(read, firstRow + answers.Count, stop));
-        if (answers.Any(a => a.Outcome is "posted" or "nothing"))
+        for (var turn = 0; ; turn++)
         {
-            await run.Writer.WriteAsync(stop);
-            foreach (var book in books.Values)
-                await book.CloseAsync(db, stop);
-            await EntityStore.AuditAsync(
-                db,
-                state.Id,
-                actor.Name,
-                "events posted",
-                Subject(answers),
-                null,
-                new
-                {
-                    posted = answers.Count(a => a.Outcome == "posted"),
-                    nothing = answers.Count(a => a.Outcome == "nothing"),
-                    refused = answers.Count(a => a.Outcome == "refused"),
-                },
-                stop
+            var looked = await LookAsync(actor, entity, sound, stop);
+            if (looked.Result is not { } before)
+                return looked.Pass<IReadOnlyList<PostedEvent>>();
+            await using var db = await desk.Database.OpenAsync(stop);
+            await using var transaction = await db.BeginTransactionAsync(stop);
+            var books = new Dictionary<string, Book>();
+            // Always in the order of ids: two charges against each other do not wait for each other.
+            foreach (
+                var book in before.Others.States.Values.Append(before.State).DistinctBy(s => s.Id).OrderBy(s => s.Id)
+            )
+                books[book.Code] = await Book.OpenAsync(db, book, stop);
+            // Publishing holds the same row, so what is in force is read after it is held.
+            var state = (await EditionStore.StateAsync(db, entity, false, stop))!;
+            var others = await before.Others.AgainAsync(desk, db, stop);
+            if (
+                (!SetUpsOf(state, sound).All(n => desk.Shelf.Has(state, n, null)) || others is null)
+                && turn < MostTurns
+            )
+                continue;
+            var run = new Run(
+                desk,
+                actor,
+                state,
+                books,
+                await PostingDocuments.ForAsync(db, state.Id, sound, stop),
+                others ?? before.Others,
+                new JournalWriter(db, state.Id, actor.Name, desk.IdsOf, TraceJson.Text)
             );
-            await transaction.CommitAsync(stop);
-            run.Writer.Committed();
+            foreach (
+                var kept in await JournalStore.KeptAsync(
+                    db,
+                    state.Id,
+                    [.. sound.Select(e => e.Source)],
+                    [.. sound.Select(e => e.Id)],
+                    stop
+                )
+            )
+                run.Kept[(kept.Source, kept.ExternalId)] = kept;
+
+            var answers = new List<PostedEvent>(events.Count);
+            foreach (var read in events)
+                answers.Add(await run.PostAsync(read, firstRow + answers.Count, stop));
+            if (answers.Any(a => a.Outcome is "posted" or "nothing"))
+            {
+                await run.Writer.WriteAsync(stop);
+                foreach (var book in books.Values)
+                    await book.CloseAsync(db, stop);
+                await EntityStore.AuditAsync(
+                    db,
+                    state.Id,
+                    actor.Name,
+                    "events posted",
+                    Subject(answers),
+                    null,
+                    new
+                    {
+                        posted = answers.Count(a => a.Outcome == "posted"),
+                        nothing = answers.Count(a => a.Outcome == "nothing"),
+                        refused = answers.Count(a => a.Outcome == "refused"),
+                    },
+                    stop
+                );
+                await transaction.CommitAsync(stop);
+                run.Writer.Committed();
+            }
+            return answers;
         }
-        return answers;
     }
+
+    private sealed record Looked(EntityState State, OtherEntities Others);
+
+    private const int MostTurns = 50;
+
+    // Enters, and makes what the events need while nothing is held.
+    private async Task<Outcome<Looked>> LookAsync(
+        Actor actor,
+        string entity,
+        IReadOnlyList<BusinessEvent> sound,
+        CancellationToken stop
+    )
+    {
+        EntityState state;
+        OtherEntities others;
+        await using (var db = await desk.Database.OpenAsync(stop))
+        {
+            var entered = await desk.EnterAsync(db, actor, entity, Role.Preparer, false, stop);
+            if (entered.Result is null)
+                return entered.Pass<Looked>();
+            state = entered.Result;
+            others = await OtherEntities.FindAsync(db, actor, sound, stop);
+        }
+        foreach (var number in SetUpsOf(state, sound))
+            await desk.Shelf.GetAsync(desk.Database, state, number, null, stop);
+        await others.LoadAsync(desk, stop);
+        return new Looked(state, others);
+    }
+
+    private static IEnumerable<int> SetUpsOf(EntityState state, IEnumerable<BusinessEvent> events) =>
+        events.Select(e => e.Date).Distinct().Select(d => state.InForce(d)?.Number).OfType<int>().Distinct();
 
     private static string Subject(List<PostedEvent> answers)
     {
@@ -105,20 +145,6 @@ public sealed class PostEvents(DeskContext desk)
             1 => numbers[0]!,
             _ => $"{numbers[0]} to {numbers[^1]}",
         };
-    }
-
-    // Traces are shared objects of one compiled set-up and so of one entity: each is written and hashed once.
-    private static TraceRow TraceOf(Trace trace)
-    {
-        if (trace.Stored is TraceRow known)
-            return known;
-        var json = TraceJson.Text(trace);
-        var row = new TraceRow(
-            new Guid(SHA256.HashData(Encoding.UTF8.GetBytes(trace.Purpose + "|" + json)).AsSpan(0, 16)),
-            json
-        );
-        trace.Stored = row;
-        return row;
     }
 
     /// <summary>An entity's numbers while a batch holds them.</summary>
@@ -138,12 +164,14 @@ public sealed class PostEvents(DeskContext desk)
 
         public long NextEntry() => nextEntry++;
 
+        /// <summary>The next number of the fiscal year of a day.</summary>
         public (int Year, int Sequence) NextNumber(DateOnly date)
         {
-            var next = years.GetValueOrDefault(date.Year, 1);
-            years[date.Year] = next + 1;
-            touched.Add(date.Year);
-            return (date.Year, next);
+            var year = state.Calendar.YearOf(date);
+            var next = years.GetValueOrDefault(year, 1);
+            years[year] = next + 1;
+            touched.Add(year);
+            return (year, next);
         }
 
         public Task CloseAsync(Npgsql.NpgsqlConnection db, CancellationToken stop) =>
@@ -163,11 +191,12 @@ public sealed class PostEvents(DeskContext desk)
         Actor actor,
         EntityState state,
         Dictionary<string, Book> books,
-        PostingDocuments documents,
+        DocumentRegister documents,
         OtherEntities others,
         JournalWriter writer
-    )
+    ) : IEntrySink
     {
+        private readonly EventRun run = new(others.On, documents);
         private readonly ViewSetUp view = new(desk);
         private readonly Dictionary<DateOnly, Outcome<SetUpView>> views = [];
 
@@ -212,7 +241,11 @@ public sealed class PostEvents(DeskContext desk)
                         ? [new Fault("bad-date", "The date is missing or wrong: send it as YYYY-MM-DD.", "date")]
                         : set.Faults
                 );
-            if (e is { Kind: "intercompany-charge", Counterparty: { } other } && !actor.May(Role.Preparer, other))
+            if (
+                e.Counterparty is { } other
+                && EventKinds.Find(e.Kind) is { ChargesAnother: true }
+                && !actor.May(Role.Preparer, other)
+            )
                 return Answer(
                     "refused",
                     null,
@@ -225,58 +258,32 @@ public sealed class PostEvents(DeskContext desk)
                     ]
                 );
 
-            var result = new EntryBuilder(setUp.SetUp, others.On, documents).Build(e);
-            var errors = Errors(e, result);
+            (posting, edition, errors, number) = (read, setUp.Edition!.Value, [], null);
+            var result = run.Step(e, setUp.SetUp, this);
             if (errors.Count > 0)
                 return Answer("refused", null, errors);
-            var number = Write(read, setUp, result);
             var outcome = result.Entry is null ? "nothing" : "posted";
             Kept[(e.Source, e.Id)] = new KeptEvent(e.Source, e.Id, read.Canonical, outcome, number);
             return Answer(outcome, number);
         }
 
-        // In a posting a guard's error is an error, and a warned-of hand-written line must say why it is passed over.
-        private static List<Fault> Errors(Core.Events.BusinessEvent e, EntryResult result)
+        // What the event on its way is, and what came of it.
+        private ReadEvent posting = null!;
+        private int edition;
+        private IReadOnlyList<Fault> errors = [];
+        private string? number;
+
+        /// <summary>Writes what can be posted.</summary>
+        public bool Take(BusinessEvent source, EntryResult result)
         {
-            var errors = result.Errors.ToList();
-            if (result.Entry is not { } entry)
-                return errors;
-            foreach (
-                var remark in entry
-                    .Remarks.Concat(entry.Mirror?.Entry.Remarks ?? [])
-                    .Concat(entry.Reversal?.Remarks ?? [])
-                    .Where(r => r.Severity == Severity.Error)
-            )
-                errors.Add(
-                    new Fault(
-                        remark.Code,
-                        remark.Message,
-                        remark.Line is { } n ? $"lines[{n}]" : "",
-                        remark.Purpose,
-                        remark.Account
-                    )
-                );
-            if (e.Kind is not ("hand-entry" or "opening"))
-                return errors;
-            foreach (
-                var remark in entry.Remarks.Where(r =>
-                    r is { Severity: Severity.Warning, Line: not null }
-                    && string.IsNullOrWhiteSpace(e.Lines[r.Line!.Value].Because)
-                )
-            )
-                errors.Add(
-                    new Fault(
-                        "because-needed",
-                        $"{remark.Message} Say in 'because' why it is passed over.",
-                        $"lines[{remark.Line}].because",
-                        null,
-                        remark.Account
-                    )
-                );
-            return errors;
+            errors = PostingRules.Errors(source, result);
+            if (errors.Count > 0)
+                return false;
+            number = Write(posting, edition, result);
+            return result.Entry is not null;
         }
 
-        private string? Write(ReadEvent read, SetUpView setUp, EntryResult result)
+        private string? Write(ReadEvent read, int of, EntryResult result)
         {
             var e = read.Event;
             var book = books[state.Code];
@@ -290,15 +297,16 @@ public sealed class PostEvents(DeskContext desk)
                     e.Date,
                     read.Canonical,
                     result.Entry is null ? "nothing" : "posted",
-                    setUp.Edition!.Value
+                    of
                 ),
-                result.Moves
+                result.Moves,
+                [.. EventFields.AccountsOf(e).Select(a => (a, views[e.Date].Result!.SetUp.NumberOf(a)))]
             );
             if (result.Entry is not { } entry)
                 return null;
-            var number = Write(book, eventId, "entry", e, setUp.Edition.Value, entry);
+            var number = Write(book, eventId, "entry", e, of, entry);
             if (entry.Reversal is { } reversal)
-                Write(book, eventId, "reversal", e, setUp.Edition.Value, reversal);
+                Write(book, eventId, "reversal", e, of, reversal);
             if (entry.Mirror is { } mirror)
                 Write(
                     books[mirror.Entity],
@@ -308,18 +316,10 @@ public sealed class PostEvents(DeskContext desk)
                     others.States[mirror.Entity].InForce(e.Date)!.Number!.Value,
                     mirror.Entry
                 );
-            documents.Note(entry);
             return number;
         }
 
-        private string Write(
-            Book book,
-            long eventId,
-            string role,
-            Core.Events.BusinessEvent e,
-            int edition,
-            JournalEntry entry
-        )
+        private string Write(Book book, long eventId, string role, BusinessEvent e, int edition, JournalEntry entry)
         {
             var (year, sequence) = book.NextNumber(entry.Date);
             var number = EntryNumber.Of(year, sequence);

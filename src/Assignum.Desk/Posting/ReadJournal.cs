@@ -1,5 +1,5 @@
-using Assignum.Core.Records;
 using System.Text.Json;
+using Assignum.Core.Records;
 using Assignum.Desk.Access;
 using Assignum.Formats.Json;
 using Assignum.Storage;
@@ -69,13 +69,7 @@ public sealed class ReadJournal(DeskContext desk)
         if (entered.Result is not { } state)
             return entered.Pass<IReadOnlyList<BalanceRow>>();
         return new Outcome<IReadOnlyList<BalanceRow>>(
-            await JournalStore.BalancesAsync(
-                db,
-                state.Id,
-                at,
-                state.DecidesOn(at ?? DateOnly.FromDateTime(DateTime.UtcNow)),
-                stop
-            ),
+            await JournalStore.BalancesAsync(db, state.Id, at, state.DecidesOn(at ?? state.Today), stop),
             null,
             []
         );
@@ -109,7 +103,7 @@ public sealed class ReadJournal(DeskContext desk)
                     l.TaxCode,
                     l.Text,
                     l.EventLine,
-                    TraceJson.Read(l.TraceJson)
+                    Reasoning(l.Reasoning)
                 )),
             ],
             [
@@ -133,4 +127,10 @@ public sealed class ReadJournal(DeskContext desk)
                 ? []
                 : JsonSerializer.Deserialize<List<RemarkDocument>>(head.RemarksJson, TraceJson.Settings)!
         );
+
+    // A line whose reasoning is not kept is shown without.
+    private static LandingDocument Reasoning(LineReasoning kept) =>
+        kept.Trace is not null ? TraceJson.Read(kept.Trace)
+        : kept.Pattern is not null ? TraceJson.Read(kept.Pattern, kept.Values, kept.Note)
+        : new LandingDocument(null, new Dictionary<string, string>(), [], null, null, null);
 }

@@ -1,9 +1,12 @@
 using Assignum.Core;
 using Assignum.Core.Entries;
+using Assignum.Core.Events;
+using Assignum.Core.Ledger;
 using Assignum.Core.SetUps;
 using Assignum.Desk.Access;
 using Assignum.Desk.SetUps;
 using Assignum.Formats.Json;
+using Assignum.Storage;
 
 namespace Assignum.Desk.Posting;
 
@@ -34,20 +37,29 @@ public sealed class Rehearse(DeskContext desk)
         bool inOrder = false
     )
     {
-        await using var db = await desk.Database.OpenAsync(stop);
-        var entered = await desk.EnterAsync(db, actor, entity, Role.Viewer, false, stop);
-        if (entered.Result is not { } state)
-            return entered.Pass<IReadOnlyList<Rehearsed>>();
+        EntityState state;
+        DocumentRegister documents;
+        OtherEntities others;
+        await using (var db = await desk.Database.OpenAsync(stop))
+        {
+            var entered = await desk.EnterAsync(db, actor, entity, Role.Viewer, false, stop);
+            if (entered.Result is null)
+                return entered.Pass<IReadOnlyList<Rehearsed>>();
+            state = entered.Result;
+            documents = await PostingDocuments.ForAsync(
+                db,
+                state.Id,
+                events.Where(e => e.Faults.Count == 0).Select(e => e.Event),
+                stop
+            );
+            others = await OtherEntities.FindAsync(db, actor, events.Select(e => e.Event), stop);
+        }
+        await others.LoadAsync(desk, stop);
         var view = new ViewSetUp(desk);
         if (edition is not null && (await view.OfAsync(state, edition, null, stop)) is { Result: null } refused)
             return refused.Pass<IReadOnlyList<Rehearsed>>();
-        var documents = await PostingDocuments.ForAsync(
-            db,
-            state.Id,
-            events.Where(e => e.Faults.Count == 0).Select(e => e.Event),
-            stop
-        );
-        var others = await OtherEntities.LoadAsync(desk, db, actor, events.Select(e => e.Event), stop);
+        var run = new EventRun(others.On, documents);
+        var sink = new Shown(inOrder);
         var rehearsed = new List<Rehearsed>(events.Count);
         foreach (var read in events)
         {
@@ -59,12 +71,16 @@ public sealed class Rehearse(DeskContext desk)
             var set = await view.OfAsync(state, edition, read.Event.Date == default ? null : read.Event.Date, stop);
             var result = set.Result is null
                 ? new EntryResult(null, set.Faults, [])
-                : new EntryBuilder(set.Result.SetUp, others.On, documents).Build(read.Event);
-            if (inOrder && result.Entry is { Refused: false } entry)
-                documents.Note(entry);
+                : run.Step(read.Event, set.Result.SetUp, sink);
             rehearsed.Add(new Rehearsed(read, result, set.Result?.Edition));
         }
         return rehearsed;
+    }
+
+    /// <summary>Shows what is made; where events are in order, what could be posted is seen by those after it.</summary>
+    private sealed class Shown(bool inOrder) : IEntrySink
+    {
+        public bool Take(BusinessEvent source, EntryResult result) => inOrder && result.Entry is { Refused: false };
     }
 }
 
@@ -72,39 +88,71 @@ public sealed class Rehearse(DeskContext desk)
 internal sealed class OtherEntities
 {
     private readonly Dictionary<string, Dictionary<int, CompiledSetUp>> compiled = [];
-    private readonly Dictionary<string, Storage.EntityState> states = [];
+    private readonly Dictionary<string, EntityState> states = [];
 
     /// <summary>The states of the entities named, by code.</summary>
-    public IReadOnlyDictionary<string, Storage.EntityState> States => states;
+    public IReadOnlyDictionary<string, EntityState> States => states;
 
-    public static async Task<OtherEntities> LoadAsync(
-        DeskContext desk,
+    // Which editions of each are asked for.
+    private readonly Dictionary<string, IReadOnlyList<DateOnly>> days = [];
+
+    /// <summary>Finds the entities that events charge.</summary>
+    public static async Task<OtherEntities> FindAsync(
         Npgsql.NpgsqlConnection db,
         Actor actor,
-        IEnumerable<Core.Events.BusinessEvent> events,
+        IEnumerable<BusinessEvent> events,
         CancellationToken stop
     )
     {
         var others = new OtherEntities();
         foreach (
             var of in events
-                .Where(e => e is { Kind: "intercompany-charge", Counterparty: not null })
+                .Where(e => e.Counterparty is not null && EventKinds.Find(e.Kind) is { ChargesAnother: true })
                 .GroupBy(e => e.Counterparty!)
         )
         {
             // Whose books an actor may not see cannot be charged by that actor.
             if (
                 !actor.May(Role.Viewer, of.Key)
-                || await Storage.EditionStore.StateAsync(db, of.Key, false, stop) is not { } state
+                || await EditionStore.StateAsync(db, of.Key, false, stop) is not { } state
             )
                 continue;
             others.states[of.Key] = state;
-            var byNumber = others.compiled[of.Key] = [];
-            foreach (var number in of.Select(e => state.InForce(e.Date)?.Number).OfType<int>().Distinct())
-                byNumber[number] = await desk.Shelf.GetAsync(desk.Database, state, number, null, stop);
+            others.days[of.Key] = [.. of.Select(e => e.Date).Distinct()];
         }
         return others;
     }
+
+    /// <summary>Makes their set-ups; no connection is held meanwhile.</summary>
+    public async Task LoadAsync(DeskContext desk, CancellationToken stop)
+    {
+        foreach (var (code, state) in states)
+        {
+            var byNumber = compiled[code] = [];
+            foreach (var number in NumbersOf(code, state))
+                byNumber[number] = await desk.Shelf.GetAsync(desk.Database, state, number, null, stop);
+        }
+    }
+
+    /// <summary>The same as they are now, by a connection that holds them; null where a set-up has to be made
+    /// first.</summary>
+    public async Task<OtherEntities?> AgainAsync(DeskContext desk, Npgsql.NpgsqlConnection db, CancellationToken stop)
+    {
+        var now = new OtherEntities();
+        foreach (var code in states.Keys)
+        {
+            if (await EditionStore.StateAsync(db, code, false, stop) is not { } state)
+                return null;
+            (now.states[code], now.days[code]) = (state, days[code]);
+            if (!now.NumbersOf(code, state).All(n => desk.Shelf.Has(state, n, null)))
+                return null;
+        }
+        await now.LoadAsync(desk, stop);
+        return now;
+    }
+
+    private IEnumerable<int> NumbersOf(string code, EntityState state) =>
+        days[code].Select(d => state.InForce(d)?.Number).OfType<int>().Distinct();
 
     /// <summary>The set-up of an entity in force on a day, or null.</summary>
     public CompiledSetUp? On(string entity, DateOnly day) =>

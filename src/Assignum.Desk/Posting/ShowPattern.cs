@@ -51,12 +51,14 @@ public sealed class ShowPattern(DeskContext desk)
         var setUp = tried.Count == 0 ? view.SetUp : view.SetUp.Under(policies);
         var (idle, idleNow) = (Reach.Idle(setUp), Reach.Idle(view.SetUp));
 
-        var (example, lacks) = Examples.Of(kind, setUp, DateOnly.FromDateTime(DateTime.UtcNow));
+        var (example, lacks) = Examples.Of(kind, setUp, state.Today);
         EntryResult? result = null;
         if (example is not null)
         {
-            await using var db = await desk.Database.OpenAsync(stop);
-            var others = await OtherEntities.LoadAsync(desk, db, actor, [example], stop);
+            OtherEntities others;
+            await using (var db = await desk.Database.OpenAsync(stop))
+                others = await OtherEntities.FindAsync(db, actor, [example], stop);
+            await others.LoadAsync(desk, stop);
             result = new EntryBuilder(setUp, others.On).Build(example);
         }
         var touched = (result?.Entry?.Lines.Select(l => l.Purpose).OfType<Purpose>() ?? []).Distinct().ToList();

@@ -1,9 +1,9 @@
-using Assignum.Core.Records;
-using Assignum.Core.Tables;
 using Assignum.Core;
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
+using Assignum.Core.Records;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using Assignum.Desk.Access;
 using Assignum.Formats.Bundles;
 using Assignum.Storage;

@@ -1,6 +1,3 @@
-using Assignum.Core.Records;
-using Assignum.Core.Tables;
-using Assignum.Core.Tables.Foreign;
 using System.Text.Json.Nodes;
 using Assignum.Core;
 using Assignum.Core.Chart;
@@ -8,8 +5,12 @@ using Assignum.Core.Editions;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;
+using Assignum.Core.Ledger;
+using Assignum.Core.Records;
 using Assignum.Core.SetUps;
 using Assignum.Core.Statements;
+using Assignum.Core.Tables;
+using Assignum.Core.Tables.Foreign;
 using Assignum.Desk.Access;
 using Assignum.Desk.Posting;
 using Assignum.Formats.Json;
@@ -148,7 +149,7 @@ public sealed class CompareSetUps(DeskContext desk, ViewSetUp view)
                         state,
                         was.Result.SetUp,
                         edition.SetUp,
-                        [.. under.Select(p => p.Body)],
+                        [.. under.Select(p => p.Event)],
                         stop
                     )
                 ).Events
@@ -303,11 +304,7 @@ public sealed class CompareSetUps(DeskContext desk, ViewSetUp view)
         var next = await JournalStore.NextAsync(db, state.Id, stop);
         if (!recent.TryGetValue(state.Id, out var events) || events.Next != next)
         {
-            var read = (await JournalStore.NewestEventsAsync(db, state.Id, MostEvents, stop))
-                .Select(EventReader.Parse)
-                .Where(r => r.Faults.Count == 0)
-                .Select(r => r.Event)
-                .ToList();
+            var read = Read(await JournalStore.NewestEventsAsync(db, state.Id, MostEvents, stop));
             events = new RecentEvents(next, read, await PostingDocuments.ForAsync(db, state.Id, read, stop));
             if (recent.Count >= MostEntities)
                 recent.Clear();
@@ -325,16 +322,9 @@ public sealed class CompareSetUps(DeskContext desk, ViewSetUp view)
                 Moves = await MovesAsync(db, state, before, after, stop),
             };
         if (!events.Known.TryGetValue(before, out var old))
-            events.Known.AddOrUpdate(
-                before,
-                old = Consequences.Results(events.Events, new EntryBuilder(before, null, events.Documents).Build)
-            );
+            events.Known.AddOrUpdate(before, old = new EventRun(null, events.Documents).Apart(events.Events, before));
         var (asked, known) = Touched(events.Events, old, changes, after);
-        var found = Consequences.Of(
-            asked,
-            known,
-            Consequences.Results(asked, new EntryBuilder(after, null, events.Documents).Build)
-        );
+        var found = Consequences.Of(asked, known, new EventRun(null, events.Documents).Apart(asked, after));
         return new Foreseen(events.Events.Count, next.Event - 1, found, Consequences.InAll(found), [])
         {
             Moves = await MovesAsync(db, state, before, after, stop),
@@ -375,10 +365,10 @@ public sealed class CompareSetUps(DeskContext desk, ViewSetUp view)
     private sealed record RecentEvents(
         (long, long) Next,
         IReadOnlyList<BusinessEvent> Events,
-        PostingDocuments Documents
+        DocumentRegister Documents
     )
     {
-        public bool Charges { get; } = Events.Any(e => e.Kind == "intercompany-charge");
+        public bool Charges { get; } = Events.Any(e => EventKinds.Find(e.Kind) is { ChargesAnother: true });
         public System.Runtime.CompilerServices.ConditionalWeakTable<
             CompiledSetUp,
             IReadOnlyList<EntryResult>
@@ -402,13 +392,7 @@ public sealed class CompareSetUps(DeskContext desk, ViewSetUp view)
         var classes = before.SetUp.Accounts.ToDictionary(a => a.Number, a => a.Class, StringComparer.Ordinal);
         if (!after.SetUp.Accounts.Any(a => classes.TryGetValue(a.Number, out var was) && was != a.Class))
             return [];
-        var balances = await JournalStore.BalancesAsync(
-            db,
-            state.Id,
-            null,
-            state.DecidesOn(DateOnly.FromDateTime(DateTime.UtcNow)),
-            stop
-        );
+        var balances = await JournalStore.BalancesAsync(db, state.Id, null, state.DecidesOn(state.Today), stop);
         return StatementMoves.Of(
             before.SetUp,
             after.SetUp,
@@ -435,8 +419,9 @@ public sealed class CompareSetUps(DeskContext desk, ViewSetUp view)
         CancellationToken stop
     )
     {
-        var others = await OtherEntities.LoadAsync(desk, db, actor, events.Events, stop);
-        return Consequences.Results(events.Events, new EntryBuilder(setUp, others.On, events.Documents).Build);
+        var others = await OtherEntities.FindAsync(db, actor, events.Events, stop);
+        await others.LoadAsync(desk, stop);
+        return new EventRun(others.On, events.Documents).Apart(events.Events, setUp);
     }
 
     private async Task<Foreseen> ForeseeAsync(
@@ -444,19 +429,28 @@ public sealed class CompareSetUps(DeskContext desk, ViewSetUp view)
         EntityState state,
         CompiledSetUp before,
         CompiledSetUp after,
-        IReadOnlyList<string> bodies,
+        IReadOnlyList<StoredEvent> stored,
         CancellationToken stop
     )
     {
         await using var db = await desk.Database.OpenAsync(stop);
-        var events = bodies.Select(EventReader.Parse).Where(r => r.Faults.Count == 0).Select(r => r.Event).ToList();
+        var events = Read(stored);
         var documents = await PostingDocuments.ForAsync(db, state.Id, events, stop);
-        var others = await OtherEntities.LoadAsync(desk, db, actor, events, stop);
-        var (old, now) = (
-            new EntryBuilder(before, others.On, documents),
-            new EntryBuilder(after, others.On, documents)
-        );
-        var found = Consequences.Of(events, old.Build, now.Build);
+        var others = await OtherEntities.FindAsync(db, actor, events, stop);
+        await others.LoadAsync(desk, stop);
+        var run = new EventRun(others.On, documents);
+        var found = Consequences.Of(events, run.Apart(events, before), run.Apart(events, after));
         return new Foreseen(events.Count, events.Count, found, Consequences.InAll(found), []);
     }
+
+    // Stored events as they are meant today: an account that got another number is the same account.
+    private static List<BusinessEvent> Read(IEnumerable<StoredEvent> stored) =>
+        [
+            .. stored
+                .Select(e =>
+                    EventReader.Parse(e.Renumbered.Count == 0 ? e.Body : EventAccounts.Renumber(e.Body, e.Renumbered))
+                )
+                .Where(r => r.Faults.Count == 0)
+                .Select(r => r.Event),
+        ];
 }

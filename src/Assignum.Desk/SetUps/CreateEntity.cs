@@ -1,6 +1,6 @@
-using Assignum.Core.Tables;
 using Assignum.Core.Money;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using Assignum.Desk.Access;
 using Assignum.Storage;
 

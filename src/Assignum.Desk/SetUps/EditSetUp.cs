@@ -1,8 +1,8 @@
-using Assignum.Core.Tables;
-using Assignum.Core.Tables.Foreign;
 using Assignum.Core;
 using Assignum.Core.Chart;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
+using Assignum.Core.Tables.Foreign;
 using Assignum.Desk.Access;
 using Assignum.Storage;
 using Npgsql;
@@ -105,7 +105,7 @@ public sealed class EditSetUp(DeskContext desk)
             desk,
             db,
             state,
-            edits.Result.Where(e => e.After is null).Select(e => e.Part),
+            edits.Result.Where(e => e.After is null || e.Part == Parts.Accounts).Select(e => e.Part),
             stop
         );
         var plan = SetUpEdit.Plan(current, edits.Result, uses);
@@ -151,12 +151,22 @@ public sealed class EditSetUp(DeskContext desk)
             return new EditResult(null, plan);
         if (undoes is not null)
             what = "undone: " + (await ChangeStore.FindAsync(db, state.Id, undoes.Value, stop))!.What;
-        var id = await SetUpWriter.ApplyAsync(db, state, actor, plan.Changes, uses, what, reason, undoes, stop);
+        var (id, plain) = await SetUpWriter.ApplyAsync(
+            db,
+            state,
+            actor,
+            plan.Changes,
+            uses,
+            what,
+            reason,
+            undoes,
+            stop
+        );
         if (undoes is not null)
             await OpeningStore.ForgetAsync(db, state.Id, undoes, stop);
         if (then is not null)
             await then(db, state);
-        await SetUpWriter.CommitAsync(desk, db, transaction, state, plan.Next, compiled, stop);
+        await SetUpWriter.CommitAsync(desk, db, transaction, state, plan.Next, compiled, plain, stop);
         return new EditResult(id, plan);
     }
 

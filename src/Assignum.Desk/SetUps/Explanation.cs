@@ -1,6 +1,6 @@
-using Assignum.Core.Records;
 using Assignum.Core;
 using Assignum.Core.Landing;
+using Assignum.Core.Records;
 using Assignum.Core.SetUps;
 
 namespace Assignum.Desk.SetUps;

@@ -1,5 +1,5 @@
-using Assignum.Core.Tables;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using Assignum.Desk.Access;
 using Assignum.Storage;
 using Npgsql;
@@ -182,8 +182,8 @@ public sealed class ImportBundle(DeskContext desk)
             await transaction.CommitAsync(stop);
             return Result(true, plan, null);
         }
-        var id = await SetUpWriter.ApplyAsync(db, state, actor, plan.Changes, uses, what, name, null, stop);
-        await SetUpWriter.CommitAsync(desk, db, transaction, state, plan.Next, compiled, stop);
+        var (id, plain) = await SetUpWriter.ApplyAsync(db, state, actor, plan.Changes, uses, what, name, null, stop);
+        await SetUpWriter.CommitAsync(desk, db, transaction, state, plan.Next, compiled, plain, stop);
         return Result(true, plan, id);
     }
 

@@ -117,7 +117,7 @@ public sealed class KeepDrafts(DeskContext desk)
             return Outcome<EditionRow>.No(Refusal.NotFound, "no-edition", $"{entity} has no edition {number}.");
         if (edition.Number != state.Latest!.Number)
             return No("not-latest", $"Edition {state.Latest.Number} was published after it: withdraw that first.");
-        if (edition.ValidFrom <= DateOnly.FromDateTime(DateTime.UtcNow))
+        if (edition.ValidFrom <= state.Today)
             return No(
                 "in-force",
                 $"Edition {number} is in force since {edition.ValidFrom:yyyy-MM-dd}: publish another over it instead."

@@ -1,11 +1,11 @@
-using Assignum.Core.Checks;
-using Assignum.Core.Tables;
-using Assignum.Core.Upkeep;
 using Assignum.Core;
+using Assignum.Core.Checks;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
+using Assignum.Core.Upkeep;
 using Assignum.Desk.Access;
 using Assignum.Storage;
 
@@ -40,7 +40,7 @@ public sealed class OpenLine(ViewSetUp view, EditSetUp edit)
             return new LinePreview(plan, null, [], faults);
         var (planned, item) = NewLine.Specimen(plan.Next, wish);
         var next = new CompiledSetUp(planned, compiled);
-        var documents = NewLine.PurchaseAndSale(next, item, DateOnly.FromDateTime(DateTime.UtcNow));
+        var documents = NewLine.PurchaseAndSale(next, item, state.Today);
         var builder = new EntryBuilder(next);
         return new LinePreview(plan, Readiness.Of(next, item), [.. documents.Select(d => (d, builder.Build(d)))], []);
     }

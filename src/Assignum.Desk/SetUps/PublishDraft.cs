@@ -1,6 +1,6 @@
+using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Core.Tables.Foreign;
-using Assignum.Core.SetUps;
 using Assignum.Desk.Access;
 using Assignum.Storage;
 
@@ -59,7 +59,7 @@ public sealed class PublishDraft(DeskContext desk)
             return Outcome<EditionRow>.No(
                 Refusal.Conflict,
                 "before-latest",
-                latest.ValidFrom > DateOnly.FromDateTime(DateTime.UtcNow)
+                latest.ValidFrom > state.Today
                     ? $"Edition {latest.Number} comes on {latest.ValidFrom:yyyy-MM-dd}, and the next one cannot "
                         + "begin before it. Where nothing was posted by it, it can be withdrawn: it stands beside as "
                         + "a what-if then, and this one can be published before it."

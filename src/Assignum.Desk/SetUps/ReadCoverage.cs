@@ -1,7 +1,7 @@
-using Assignum.Core.Tables;
 using Assignum.Core.Coverage;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using Assignum.Storage;
 
 namespace Assignum.Desk.SetUps;

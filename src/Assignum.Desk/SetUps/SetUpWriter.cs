@@ -1,7 +1,7 @@
-using Assignum.Core.Tables;
-using Assignum.Core.Tables.Foreign;
 using Assignum.Core.Chart;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
+using Assignum.Core.Tables.Foreign;
 using Assignum.Desk.Access;
 using Assignum.Formats.Json;
 using Assignum.Storage;
@@ -18,7 +18,8 @@ internal static class SetUpWriter
     public static Task<CompiledSetUp> CurrentAsync(DeskContext desk, EntityState state, CancellationToken stop) =>
         desk.Shelf.GetAsync(desk.Database, state, View(state).Number, state.Draft, stop);
 
-    /// <summary>What the journal and the live edition refer to, of some parts and always of accounts.</summary>
+    /// <summary>What the journal and the live edition refer to, of some parts, and of accounts with them; of none,
+    /// nothing is asked.</summary>
     public static async Task<Func<Part, string, bool>> UsesAsync(
         DeskContext desk,
         NpgsqlConnection db,
@@ -27,6 +28,9 @@ internal static class SetUpWriter
         CancellationToken stop
     )
     {
+        parts = [.. parts];
+        if (!parts.Any())
+            return (_, _) => false;
         var uses = new Dictionary<Part, HashSet<string>>();
         foreach (var part in parts.Append(Parts.Accounts).Distinct())
             uses[part] = [.. await EntityStore.JournalUsesAsync(db, state.Id, part.Name, stop)];
@@ -114,7 +118,7 @@ internal static class SetUpWriter
 
     /// <summary>Stores a plan's changes in the caller's transaction, opening the draft where one is wanted; returns the
     /// change's number.</summary>
-    public static async Task<long> ApplyAsync(
+    public static async Task<(long Change, bool Plain)> ApplyAsync(
         NpgsqlConnection db,
         EntityState state,
         Actor actor,
@@ -147,7 +151,7 @@ internal static class SetUpWriter
             )
         );
         var draft = state.Draft ?? (edition ? await EditionStore.OpenDraftAsync(db, state, actor.Name, stop) : null);
-        var waits = await SetUpStore.ApplyAsync(
+        var (waits, plain) = await SetUpStore.ApplyAsync(
             db,
             state.Id,
             new EditionView(View(state).Number, draft?.Id),
@@ -166,7 +170,7 @@ internal static class SetUpWriter
                 stop
             );
         // Published editions are read anew only where what they are read with was changed.
-        await EditionStore.TouchAsync(
+        var (records, revision) = await EditionStore.TouchAsync(
             db,
             state.Id,
             draft?.Id,
@@ -182,6 +186,7 @@ internal static class SetUpWriter
             edition ? draft?.Id : null,
             changes,
             undoes,
+            new Revisions(records, revision, draft?.Id, plain),
             stop
         );
         await EntityStore.AuditAsync(
@@ -199,7 +204,7 @@ internal static class SetUpWriter
             },
             stop
         );
-        return id;
+        return (id, plain);
     }
 
     /// <summary>Ends the transaction of a change and remembers what it made.</summary>
@@ -210,6 +215,7 @@ internal static class SetUpWriter
         EntityState before,
         SetUp next,
         CompiledSetUp from,
+        bool plain,
         CancellationToken stop
     )
     {
@@ -217,12 +223,11 @@ internal static class SetUpWriter
         if (before.WorkedIn is { } whatIf)
             after = after with { WorkedIn = after.WhatIf(whatIf.Id) };
         await transaction.CommitAsync(stop);
-        desk.Shelf.Put(after, next, from);
+        desk.Shelf.Put(after, next, from, plain);
     }
 
     /// <summary>Number of the edition in force today; null where nothing is published.</summary>
-    internal static int? InForce(EntityState state) =>
-        state.Latest is null ? null : state.DecidesOn(DateOnly.FromDateTime(DateTime.UtcNow));
+    internal static int? InForce(EntityState state) => state.Latest is null ? null : state.DecidesOn(state.Today);
 
     private static EditionView View(EntityState state) =>
         new(state.Draft?.BasedOn ?? state.Latest?.Number ?? 0, state.Draft?.Id);

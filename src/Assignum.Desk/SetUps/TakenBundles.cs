@@ -1,8 +1,8 @@
-using Assignum.Core.Tables;
 using System.IO.Compression;
 using System.Security.Cryptography;
 using System.Text;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using Assignum.Formats.Bundles;
 using Assignum.Storage;
 using Npgsql;

@@ -1,5 +1,5 @@
-using Assignum.Core.Tables.Foreign;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables.Foreign;
 using Assignum.Desk.Access;
 using Assignum.Storage;
 

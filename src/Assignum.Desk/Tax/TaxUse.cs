@@ -1,6 +1,8 @@
-using Assignum.Core.Records;
 using Assignum.Core;
 using Assignum.Core.Chart;
+using Assignum.Core.Entries;
+using Assignum.Core.Landing;
+using Assignum.Core.Records;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tax;
 using Assignum.Desk.Access;
@@ -28,6 +30,17 @@ public sealed record MatrixView(
 /// <summary>Says how tax is set up and used.</summary>
 public sealed class TaxUse(DeskContext desk)
 {
+    // What each kind says of its lines.
+    private static readonly IReadOnlyList<(string, string, string)> Taxed =
+    [
+        .. EventKinds.All.SelectMany(k =>
+            Purposes
+                .All.Select(p => (k.Name, Purpose: p.Name, Direction: k.TaxedAs(p)))
+                .Where(t => t.Direction is not null)
+                .Select(t => (t.Name, t.Purpose, Words.Of(t.Direction!.Value)))
+        ),
+    ];
+
     /// <summary>How many of the newest entries count as practice.</summary>
     public const int Recent = 20_000;
 
@@ -47,7 +60,7 @@ public sealed class TaxUse(DeskContext desk)
         var entered = await desk.EnterAsync(db, actor, entity, Role.Viewer, false, stop);
         if (entered.Result is not { } state)
             return entered.Pass<MatrixView>();
-        var lines = (await TaxStore.MatrixUseAsync(db, state.Id, Recent, stop))
+        var lines = (await TaxStore.MatrixUseAsync(db, state.Id, Recent, Taxed, stop))
             .Where(u => u.Direction == Words.Of(direction))
             .ToDictionary(u => (u.Standing, u.Category), u => u.Lines);
         return Of(setUp, direction, lines, standing, category);
@@ -66,18 +79,7 @@ public sealed class TaxUse(DeskContext desk)
         var entered = await desk.EnterAsync(db, actor, entity, Role.Viewer, false, stop);
         if (entered.Result is not { } state)
             return entered.Pass<IReadOnlyList<BoxAmount>>();
-        return new Outcome<IReadOnlyList<BoxAmount>>(
-            await TaxStore.BoxesAsync(
-                db,
-                state.Id,
-                Core.Money.Currencies.Decimals(state.Currency) ?? 2,
-                from,
-                to,
-                stop
-            ),
-            null,
-            []
-        );
+        return new Outcome<IReadOnlyList<BoxAmount>>(await TaxStore.BoxesAsync(db, state.Id, from, to, stop), null, []);
     }
 
     private static MatrixView Of(

@@ -1,6 +1,6 @@
-using Assignum.Core.Tables;
 using System.IO.Compression;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 
 namespace Assignum.Formats.Bundles;
 

@@ -1,8 +1,8 @@
-using Assignum.Core.Tables;
-using Assignum.Core.Upkeep;
 using System.Globalization;
 using System.Text;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
+using Assignum.Core.Upkeep;
 using CsvHelper;
 using CsvHelper.Configuration;
 

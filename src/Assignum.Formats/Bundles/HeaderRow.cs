@@ -1,5 +1,5 @@
-using Assignum.Core.Tables;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 
 namespace Assignum.Formats.Bundles;
 

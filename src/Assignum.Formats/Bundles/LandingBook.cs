@@ -1,9 +1,9 @@
-using Assignum.Core.Tables;
 using System.Text.Json;
 using Assignum.Core;
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using Assignum.Formats.Lists;
 using DocumentFormat.OpenXml;
 using DocumentFormat.OpenXml.Packaging;

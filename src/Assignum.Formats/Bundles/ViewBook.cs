@@ -1,8 +1,8 @@
-using Assignum.Core.Tables;
 using System.Globalization;
 using System.Text.Json;
 using Assignum.Core.Chart;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using Assignum.Formats.Lists;
 using DocumentFormat.OpenXml;
 using DocumentFormat.OpenXml.Packaging;

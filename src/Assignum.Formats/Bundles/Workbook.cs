@@ -1,10 +1,10 @@
-using Assignum.Core.Records;
-using Assignum.Core.Tables;
 using System.Globalization;
 using System.IO.Compression;
 using Assignum.Core;
 using Assignum.Core.Landing;
+using Assignum.Core.Records;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using Assignum.Formats.Lists;
 using DocumentFormat.OpenXml;
 using DocumentFormat.OpenXml.Packaging;

@@ -1,6 +1,6 @@
-using Assignum.Core.Tables;
 using System.Globalization;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using CsvHelper;
 
 namespace Assignum.Formats.Charts;

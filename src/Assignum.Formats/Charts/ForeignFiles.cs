@@ -1,10 +1,10 @@
-using Assignum.Core.Tables;
 using System.Globalization;
 using System.IO.Compression;
 using System.Text;
 using System.Text.Json;
-using Assignum.Core.Tables.Foreign;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
+using Assignum.Core.Tables.Foreign;
 using Assignum.Formats.Bundles;
 using Assignum.Formats.Lists;
 using CsvHelper;

@@ -1,9 +1,9 @@
-using Assignum.Core.Records;
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using Assignum.Core;
 using Assignum.Core.Entries;
 using Assignum.Core.Landing;
+using Assignum.Core.Records;
 
 namespace Assignum.Formats.Json;
 
@@ -118,7 +118,7 @@ public sealed record EntryDocument(
                     l.TaxCode,
                     l.Text,
                     l.EventLine,
-                    TraceJson.Document(l.Landing)
+                    TraceJson.Document(l.Landing.Trace)
                 )),
             ],
             [
@@ -195,6 +195,27 @@ public static class TraceJson
 
     /// <summary>Reads a stored trace.</summary>
     public static LandingDocument Read(string text) => JsonSerializer.Deserialize<LandingDocument>(text, Settings)!;
+
+    /// <summary>The text that is stored of a pattern: a trace with places instead of values.</summary>
+    public static string Text(LandingPattern pattern) => Text(pattern.Places);
+
+    /// <summary>The trace of a stored pattern with the values of a line.</summary>
+    /// <param name="values">By dimension: the line's own first, then outward.</param>
+    public static LandingDocument Read(string pattern, IReadOnlyDictionary<string, string[]> values, string? note)
+    {
+        IReadOnlyDictionary<string, string> Fill(IReadOnlyDictionary<string, string> key) =>
+            key.ToDictionary(
+                k => k.Key,
+                k => LandingPattern.Value(k.Value, values.TryGetValue(k.Key, out var own) ? own : [])
+            );
+        var read = Read(pattern);
+        return read with
+        {
+            Key = Fill(read.Key),
+            Tried = [.. read.Tried.Select(t => t with { Key = t.Key is null ? null : Fill(t.Key) })],
+            Note = note,
+        };
+    }
 
     private static Dictionary<string, string> Key(IReadOnlyList<KeyPart> key) =>
         key.ToDictionary(p => Words.Of(p.Dimension), p => p.Value);

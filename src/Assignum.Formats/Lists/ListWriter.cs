@@ -1,5 +1,5 @@
-using Assignum.Core.Upkeep;
 using System.Globalization;
+using Assignum.Core.Upkeep;
 using Assignum.Formats.Bundles;
 using DocumentFormat.OpenXml;
 using DocumentFormat.OpenXml.Packaging;

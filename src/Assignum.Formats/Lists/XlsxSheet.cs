@@ -1,8 +1,8 @@
-using Assignum.Core.Tables.Foreign;
 using System.Globalization;
 using System.Text;
 using System.Text.RegularExpressions;
 using System.Xml;
+using Assignum.Core.Tables.Foreign;
 using DocumentFormat.OpenXml;
 using DocumentFormat.OpenXml.Packaging;
 using DocumentFormat.OpenXml.Spreadsheet;

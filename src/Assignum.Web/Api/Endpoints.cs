@@ -1,7 +1,7 @@
-using Assignum.Core.Tables;
 using Assignum.Core;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using Assignum.Desk;
 using Assignum.Desk.Posting;
 using Assignum.Desk.SetUps;

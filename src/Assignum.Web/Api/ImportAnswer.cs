@@ -1,7 +1,7 @@
-using Assignum.Core.Tables;
 using System.Text.Json.Serialization;
 using Assignum.Core;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using Assignum.Desk.SetUps;
 
 namespace Assignum.Web.Api;

@@ -1,5 +1,5 @@
-using Assignum.Core.Tables.Foreign;
 using Assignum.Core;
+using Assignum.Core.Tables.Foreign;
 using Assignum.Desk;
 using Assignum.Desk.Access;
 using Assignum.Storage;

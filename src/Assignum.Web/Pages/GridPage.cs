@@ -1,6 +1,6 @@
-using Assignum.Core.Tables;
 using Assignum.Core;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using Assignum.Desk;
 using Assignum.Desk.SetUps;
 using Microsoft.AspNetCore.Mvc;

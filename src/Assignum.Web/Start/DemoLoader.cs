@@ -1,7 +1,7 @@
-using Assignum.Core.Tables;
 using System.Text;
 using System.Text.Json;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using Assignum.Desk;
 using Assignum.Desk.Access;
 using Assignum.Desk.Posting;

@@ -1,8 +1,8 @@
-using Assignum.Core.Records;
 using System.Globalization;
 using System.Text.Json;
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
+using Assignum.Core.Records;
 using Assignum.Core.SetUps;
 using Assignum.Formats.Json;
 

@@ -1,5 +1,5 @@
-using Assignum.Core.Records;
 using Assignum.Core.Events;
+using Assignum.Core.Records;
 using static Assignum.Core.Tests.Books;
 
 namespace Assignum.Core.Tests.Kinds;

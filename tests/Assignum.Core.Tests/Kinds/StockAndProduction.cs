@@ -1,6 +1,6 @@
-using Assignum.Core.Records;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;
+using Assignum.Core.Records;
 using static Assignum.Core.Tests.Books;
 
 namespace Assignum.Core.Tests.Kinds;

@@ -1,3 +1,4 @@
+using Assignum.Core.Chart;
 using Assignum.Core.Landing;
 using Assignum.Core.Tax;
 using static Assignum.Core.Landing.Purposes;
@@ -9,6 +10,10 @@ public sealed class ChannelFee : EventKind
 {
     public override string Name => "channel-fee";
     public override string Explain => "A provider charges its fee out of what it holds for us.";
+
+    public override TaxDirection? TaxedAs(Purpose purpose) =>
+        purpose == PaymentFee ? TaxDirection.Input : base.TaxedAs(purpose);
+
     public override IReadOnlyList<string> Takes =>
         ["channel", "method", "clearingMethod", "party", "standing", "amount", "taxCode", "taxDate"];
     public override IReadOnlyList<string> Needs => ["channel", "amount"];

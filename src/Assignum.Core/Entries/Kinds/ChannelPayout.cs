@@ -1,5 +1,5 @@
-using Assignum.Core.SetUps;
 using Assignum.Core.Landing;
+using Assignum.Core.SetUps;
 using static Assignum.Core.Landing.Purposes;
 
 namespace Assignum.Core.Entries.Kinds;

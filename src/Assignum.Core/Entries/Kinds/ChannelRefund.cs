@@ -1,4 +1,6 @@
+using Assignum.Core.Chart;
 using Assignum.Core.Landing;
+using Assignum.Core.Tax;
 using static Assignum.Core.Landing.Purposes;
 
 namespace Assignum.Core.Entries.Kinds;
@@ -8,6 +10,8 @@ public sealed class ChannelRefund : ChannelSale
 {
     public override string Name => "channel-refund";
     public override string Explain => "A sale in a channel is taken back and refunded.";
+
+    public override Purpose? WrittenIn(string list) => list == "lines" ? SalesReturns : base.WrittenIn(list);
 
     public override void Write(EntrySheet sheet)
     {

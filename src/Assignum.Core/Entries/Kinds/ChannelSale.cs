@@ -1,5 +1,7 @@
-using Assignum.Core.SetUps;
+using Assignum.Core.Chart;
 using Assignum.Core.Landing;
+using Assignum.Core.SetUps;
+using Assignum.Core.Tax;
 using static Assignum.Core.Landing.Purposes;
 
 namespace Assignum.Core.Entries.Kinds;
@@ -9,6 +11,9 @@ public class ChannelSale : EventKind
 {
     public override string Name => "channel-sale";
     public override string Explain => "Something was sold in a channel; its provider owes us the money.";
+
+    public override Purpose? WrittenIn(string list) => list == "lines" ? SalesRevenue : base.WrittenIn(list);
+
     public override IReadOnlyList<string> Takes =>
         [
             "channel",

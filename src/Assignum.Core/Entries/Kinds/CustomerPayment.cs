@@ -1,5 +1,6 @@
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
+using Assignum.Core.Tax;
 using static Assignum.Core.Landing.Purposes;
 
 namespace Assignum.Core.Entries.Kinds;
@@ -12,7 +13,7 @@ public sealed class CustomerPayment : EventKind
     public override IReadOnlyList<string> Takes =>
         ["party", "amount", "discountGiven", "writeOff", "fee", "method", "channel", "location"];
     public override IReadOnlyList<string> Needs => ["party", "amount"];
-    public override bool Settles => true;
+    public override Control SettledSubledger => Control.Receivables;
 
     public override void Write(EntrySheet sheet)
     {

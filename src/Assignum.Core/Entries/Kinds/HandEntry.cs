@@ -1,8 +1,8 @@
+using Assignum.Core.Chart;
+using Assignum.Core.Landing;
 using Assignum.Core.Records;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tax;
-using Assignum.Core.Chart;
-using Assignum.Core.Landing;
 using static Assignum.Core.Landing.Purposes;
 
 namespace Assignum.Core.Entries.Kinds;
@@ -12,6 +12,7 @@ public class HandEntry : EventKind
 {
     public override string Name => "hand-entry";
     public override string Explain => "An entry written by hand, account by account.";
+    public override bool ByHand => true;
     public override IReadOnlyList<string> Takes => ["party", "location", "project", "taxDate"];
     public override IReadOnlyList<string> LineTakes =>
         ["account", "debit", "credit", "party", "item", "location", "project", "taxCode", "because"];

@@ -10,6 +10,7 @@ public sealed class IntercompanyCharge : EventKind
 {
     public override string Name => "intercompany-charge";
     public override string Explain => "One entity charges another; both make an entry.";
+    public override bool ChargesAnother => true;
     public override IReadOnlyList<string> Takes => ["counterparty", "counterpartyRate", "amount"];
     public override IReadOnlyList<string> Needs => ["counterparty", "amount"];
 

@@ -1,6 +1,6 @@
+using Assignum.Core.Landing;
 using Assignum.Core.Records;
 using Assignum.Core.SetUps;
-using Assignum.Core.Landing;
 using static Assignum.Core.Landing.Purposes;
 
 namespace Assignum.Core.Entries.Kinds;

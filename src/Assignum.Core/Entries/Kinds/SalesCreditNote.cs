@@ -1,4 +1,6 @@
+using Assignum.Core.Chart;
 using Assignum.Core.Landing;
+using Assignum.Core.Tax;
 using static Assignum.Core.Landing.Purposes;
 
 namespace Assignum.Core.Entries.Kinds;
@@ -8,6 +10,8 @@ public sealed class SalesCreditNote : SalesInvoice
 {
     public override string Name => "sales-credit-note";
     public override string Explain => "A customer is credited for what was invoiced before.";
+
+    public override Purpose? WrittenIn(string list) => list == "lines" ? SalesReturns : base.WrittenIn(list);
 
     public override void Write(EntrySheet sheet)
     {

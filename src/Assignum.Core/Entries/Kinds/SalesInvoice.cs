@@ -1,4 +1,6 @@
+using Assignum.Core.Chart;
 using Assignum.Core.Landing;
+using Assignum.Core.Tax;
 using static Assignum.Core.Landing.Purposes;
 
 namespace Assignum.Core.Entries.Kinds;
@@ -8,6 +10,9 @@ public class SalesInvoice : EventKind
 {
     public override string Name => "sales-invoice";
     public override string Explain => "A customer is invoiced for what was sold.";
+
+    public override Purpose? WrittenIn(string list) => list == "lines" ? SalesRevenue : base.WrittenIn(list);
+
     public override IReadOnlyList<string> Takes =>
         [
             "party",

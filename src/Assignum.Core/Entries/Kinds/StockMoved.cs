@@ -1,7 +1,7 @@
 using Assignum.Core.Chart;
+using Assignum.Core.Landing;
 using Assignum.Core.Records;
 using Assignum.Core.SetUps;
-using Assignum.Core.Landing;
 using static Assignum.Core.Landing.Purposes;
 
 namespace Assignum.Core.Entries.Kinds;
@@ -11,6 +11,7 @@ public sealed class StockMoved : EventKind
 {
     public override string Name => "stock-moved";
     public override string Explain => "Goods went from one location to another.";
+    public override bool MayLeaveNoLine => true;
     public override IReadOnlyList<string> Takes => ["fromLocation", "toLocation", "inTransit"];
     public override IReadOnlyList<string> Needs => ["fromLocation", "toLocation"];
     public override IReadOnlyList<string> LineTakes => ["item", "quantity", "unitCost"];

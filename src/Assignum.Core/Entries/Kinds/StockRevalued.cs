@@ -1,5 +1,5 @@
-using Assignum.Core.Records;
 using Assignum.Core.Landing;
+using Assignum.Core.Records;
 using static Assignum.Core.Landing.Purposes;
 
 namespace Assignum.Core.Entries.Kinds;

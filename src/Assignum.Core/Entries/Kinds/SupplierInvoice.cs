@@ -1,4 +1,6 @@
+using Assignum.Core.Chart;
 using Assignum.Core.Landing;
+using Assignum.Core.Tax;
 using static Assignum.Core.Landing.Purposes;
 
 namespace Assignum.Core.Entries.Kinds;
@@ -8,6 +10,12 @@ public class SupplierInvoice : EventKind
 {
     public override string Name => "supplier-invoice";
     public override string Explain => "A supplier's invoice came; it may settle what was received before.";
+
+    public override Purpose? WrittenIn(string list) =>
+        list is "lines" or "charges" ? NonStockCost : base.WrittenIn(list);
+
+    public override TaxDirection? TaxedAs(Purpose purpose) => Buying.Taxed(purpose) ?? base.TaxedAs(purpose);
+
     public override IReadOnlyList<string> Takes =>
         [
             "party",

@@ -1,5 +1,6 @@
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
+using Assignum.Core.Tax;
 using static Assignum.Core.Landing.Purposes;
 
 namespace Assignum.Core.Entries.Kinds;
@@ -11,7 +12,7 @@ public sealed class SupplierPayment : EventKind
     public override string Explain => "A supplier is paid what is owed, in whole or in part.";
     public override IReadOnlyList<string> Takes => ["party", "amount", "discountTaken", "fee", "method", "location"];
     public override IReadOnlyList<string> Needs => ["party", "amount"];
-    public override bool Settles => true;
+    public override Control SettledSubledger => Control.Payables;
     public override bool FromSupplier => true;
 
     public override void Write(EntrySheet sheet)

@@ -1,4 +1,5 @@
 using Assignum.Core.Editions;
+
 namespace Assignum.Core.Tables.Foreign;
 
 /// <summary>What a cell of somebody else's file holds.</summary>

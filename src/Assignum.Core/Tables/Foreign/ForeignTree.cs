@@ -1,5 +1,6 @@
 using Assignum.Core.Chart;
 using Assignum.Core.Entries.Kinds;
+
 namespace Assignum.Core.Tables.Foreign;
 
 /// <summary>A row of a foreign chart on its way to an account.</summary>

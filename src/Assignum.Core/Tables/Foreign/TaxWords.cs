@@ -1,5 +1,5 @@
-using Assignum.Core.Chart;
 using System.Globalization;
+using Assignum.Core.Chart;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tax;
 

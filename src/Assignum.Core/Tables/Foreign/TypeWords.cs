@@ -1,4 +1,5 @@
 using Assignum.Core.Chart;
+
 namespace Assignum.Core.Tables.Foreign;
 
 /// <summary>What a word for a type means. Without a class the class is found another way, or asked for.</summary>

@@ -1,9 +1,9 @@
-using Assignum.Core.Tables;
 using System.Globalization;
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 using Assignum.Core.Statements;
+using Assignum.Core.Tables;
 using Assignum.Desk;
 using Assignum.Desk.Chart;
 using Assignum.Desk.Posting;

@@ -1,8 +1,8 @@
-using Assignum.Core.Records;
-using Assignum.Core.Tables;
 using Assignum.Core;
 using Assignum.Core.Landing;
+using Assignum.Core.Records;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using Assignum.Desk;
 using Assignum.Desk.SetUps;
 using Microsoft.AspNetCore.Mvc;

@@ -1,12 +1,12 @@
-using Assignum.Core.Tables;
 using System.Globalization;
 using System.Security.Cryptography;
 using System.Text;
 using Assignum.Core;
 using Assignum.Core.Chart;
-using Assignum.Core.Tables.Foreign;
 using Assignum.Core.SetUps;
 using Assignum.Core.Statements;
+using Assignum.Core.Tables;
+using Assignum.Core.Tables.Foreign;
 using Assignum.Desk;
 using Assignum.Desk.Chart;
 using Assignum.Storage;

@@ -1,6 +1,6 @@
-using Assignum.Core.Records;
 using System.Globalization;
 using Assignum.Core.Chart;
+using Assignum.Core.Records;
 using Assignum.Desk;
 using Assignum.Desk.Chart;
 using Assignum.Desk.SetUps;

@@ -1,10 +1,10 @@
-using Assignum.Core.Tables;
 using System.Globalization;
 using System.Text.Json;
 using Assignum.Core;
 using Assignum.Core.Chart;
 using Assignum.Core.SetUps;
 using Assignum.Core.Statements;
+using Assignum.Core.Tables;
 using Assignum.Desk;
 using Assignum.Desk.Chart;
 using Assignum.Desk.Posting;

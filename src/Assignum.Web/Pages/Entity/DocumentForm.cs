@@ -1,8 +1,8 @@
-using Assignum.Core.Records;
 using System.Globalization;
 using System.Text.Json.Nodes;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
+using Assignum.Core.Records;
 
 namespace Assignum.Web.Pages.Entity;
 
@@ -144,17 +144,12 @@ public static class DocumentForm
     // Which purpose's line rung an account on a document is: as the patterns of the kinds have it for a line without a
     // project.
     private static string? PurposeOf(EventKind kind, string field) =>
-        (kind.Name, field) switch
+        field switch
         {
-            (_, "receivablesAccount") => "receivables",
-            (_, "payablesAccount") => "payables",
-            ("hand-entry", "lines") => "hand-entry",
-            ("sales-invoice" or "channel-sale", "lines") => "sales-revenue",
-            ("sales-credit-note" or "channel-refund", "lines") => "sales-returns",
-            ("supplier-invoice" or "supplier-credit-note", "lines" or "charges") => "non-stock-cost",
-            ("customer-payment", "settles") => "receivables",
-            ("supplier-payment", "settles") => "payables",
-            _ => null,
+            "receivablesAccount" => "receivables",
+            "payablesAccount" => "payables",
+            "lines" when kind is { ByHand: true, AdmitsControlAccounts: false } => "hand-entry",
+            _ => kind.WrittenIn(field)?.Name,
         };
 
     /// <summary>A field's name in words: <c>unitPrice</c> as "unit price".</summary>

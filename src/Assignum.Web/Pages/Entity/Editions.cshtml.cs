@@ -1,7 +1,7 @@
-using Assignum.Core.Tables.Foreign;
 using System.Globalization;
 using Assignum.Core.Editions;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables.Foreign;
 using Assignum.Desk;
 using Assignum.Desk.Access;
 using Assignum.Desk.SetUps;

@@ -1,8 +1,8 @@
-using Assignum.Core.Checks;
-using Assignum.Core.Records;
 using Assignum.Core;
+using Assignum.Core.Checks;
 using Assignum.Core.Entries;
 using Assignum.Core.Landing;
+using Assignum.Core.Records;
 using Assignum.Core.SetUps;
 using Assignum.Desk;
 using Assignum.Desk.SetUps;

@@ -1,10 +1,10 @@
-using Assignum.Core.Records;
-using Assignum.Core.Tables;
-using Assignum.Core.Upkeep;
 using System.Globalization;
 using Assignum.Core;
 using Assignum.Core.Landing;
+using Assignum.Core.Records;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
+using Assignum.Core.Upkeep;
 using Assignum.Desk;
 using Assignum.Desk.SetUps;
 using Microsoft.AspNetCore.Mvc;

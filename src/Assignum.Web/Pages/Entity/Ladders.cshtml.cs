@@ -1,11 +1,11 @@
-using Assignum.Core.Tables;
-using Assignum.Core.Upkeep;
 using System.Globalization;
 using Assignum.Core.Chart;
 using Assignum.Core.Coverage;
 using Assignum.Core.Entries;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
+using Assignum.Core.Upkeep;
 using Assignum.Desk;
 using Assignum.Desk.SetUps;
 using Assignum.Storage;

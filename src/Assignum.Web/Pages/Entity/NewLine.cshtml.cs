@@ -1,8 +1,8 @@
-using Assignum.Core.Records;
-using Assignum.Core.Upkeep;
 using System.Globalization;
 using Assignum.Core;
+using Assignum.Core.Records;
 using Assignum.Core.SetUps;
+using Assignum.Core.Upkeep;
 using Assignum.Desk;
 using Assignum.Desk.SetUps;
 using Microsoft.AspNetCore.Mvc;

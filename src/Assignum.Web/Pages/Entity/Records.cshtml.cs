@@ -1,7 +1,7 @@
-using Assignum.Core.Records;
-using Assignum.Core.Tables;
 using Assignum.Core.Chart;
+using Assignum.Core.Records;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using Assignum.Desk;
 using Assignum.Desk.SetUps;
 using Assignum.Storage;

@@ -1,7 +1,7 @@
-using Assignum.Core.Tables;
 using System.Globalization;
 using Assignum.Core;
 using Assignum.Core.SetUps;
+using Assignum.Core.Tables;
 using Assignum.Core.Tax;
 using Assignum.Desk;
 using Assignum.Desk.SetUps;

@@ -1,0 +1,185 @@
+using System.Diagnostics;
+using System.IO.Compression;
+using Assignum.Core.Tables;
+using Assignum.Desk;
+using Assignum.Desk.Access;
+using Assignum.Desk.Posting;
+using Assignum.Desk.SetUps;
+using Assignum.Formats.Json;
+using Assignum.Testing;
+using Npgsql;
+
+namespace Assignum.Storage.Tests;
+
+/// <summary>
+/// A database that an earlier program made, with the demo, a published second edition, an account that got another
+/// number, changes that are undone and some that can be: it opens under this program, and nothing in it means anything
+/// else.
+/// </summary>
+public class OldDatabase
+{
+    private static CancellationToken Stop => TestContext.Current.CancellationToken;
+    private static readonly Actor Somebody = new("tester", Role.Administrator, new Dictionary<string, Role>());
+
+    // Every line with the reasoning that it was stored with, as the old program read it.
+    private const string Reasonings = """
+        select l.entry_id || ' ' || l.line_no, t.body::text from entry_line l
+        join trace t on t.entity_id = l.entity_id and t.trace_id = l.trace_id
+        """;
+
+    [Fact]
+    public async Task A_database_of_an_earlier_program_opens_with_every_landing_explained_as_before()
+    {
+        var name = "old_" + Guid.NewGuid().ToString("N");
+        TestDatabase.Execute(TestDatabase.Server, $"create database {name} template template0");
+        var owner = new NpgsqlConnectionStringBuilder(TestDatabase.Server) { Database = name, Pooling = false };
+        try
+        {
+            await RestoreAsync(owner);
+            var before = await ReadAsync(owner.ConnectionString, Reasonings);
+            before.Count.ShouldBeGreaterThan(16_000);
+
+            Database.Migrate(owner.ConnectionString);
+            owner.Pooling = true;
+            await using var database = new Database(owner.ConnectionString);
+            var desk = new DeskContext(database);
+            await ExplainedAsync(desk, before);
+            await UndoneAsync(desk);
+            await PostedAsync(desk);
+        }
+        finally
+        {
+            NpgsqlConnection.ClearAllPools();
+            TestDatabase.Execute(TestDatabase.Server, $"drop database if exists {name} with (force)");
+        }
+    }
+
+    private static async Task ExplainedAsync(DeskContext desk, Dictionary<string, string> before)
+    {
+        var (seen, after) = (0, (long?)null);
+        while (true)
+        {
+            var page = await new ReadJournal(desk).EntriesAsync(
+                Somebody,
+                "SKERROW",
+                new EntryQuery(After: after, Limit: 500),
+                Stop
+            );
+            if (page.Result!.Count == 0)
+                break;
+            foreach (var entry in page.Result)
+                for (var i = 0; i < entry.Document.Lines.Count; i++, seen++)
+                    Said(entry.Document.Lines[i].Landing)
+                        .ShouldBe(Said(TraceJson.Read(before[$"{entry.Head.Id} {i + 1}"])));
+            after = page.Result[^1].Head.Id;
+        }
+        seen.ShouldBe(before.Count);
+    }
+
+    // Made before rows were kept by name: a tax code and an account changed in the open draft.
+    private static async Task UndoneAsync(DeskContext desk)
+    {
+        async Task<(string?, string?)> NowAsync()
+        {
+            var draft = (await new ViewSetUp(desk).RunAsync(Somebody, "SKERROW", "draft", null, Stop)).Result!.SetUp;
+            return (draft.SetUp.TaxCodes.Single(c => c.Code == "PX").Name, draft.Account("4019")?.Name);
+        }
+        var newest = (await new ReadChanges(desk).RunAsync(Somebody, "SKERROW", 10, Stop)).Result![0];
+        (await NowAsync()).ShouldBe(("Half kept again", "Older gauges"));
+        (await new EditSetUp(desk).UndoAsync(Somebody, "SKERROW", newest.Id, Stop)).Faults.ShouldBeEmpty();
+        (await NowAsync()).ShouldBe(("Half kept", "Old gauges"));
+    }
+
+    private static async Task PostedAsync(DeskContext desk)
+    {
+        var posted = await new PostEvents(desk).RunAsync(
+            Somebody,
+            "SKERROW",
+            [Company.Read(Company.Sale("AFTER", "2026-10-20"))],
+            1,
+            Stop
+        );
+        posted.Result!.Single().Errors.ShouldBeEmpty();
+        // Numbers go on where they were.
+        posted.Result!.Single().Number.ShouldBe("2026-004340");
+        var entry = (
+            await new ReadJournal(desk).EntriesAsync(
+                Somebody,
+                "SKERROW",
+                new EntryQuery(Source: "t", ExternalId: "AFTER"),
+                Stop
+            )
+        ).Result!.Single();
+        entry.Document.Lines.ShouldAllBe(l => l.Landing.Rung != null && l.Landing.Tried.Count > 0);
+        (
+            await new PublishDraft(desk).RunAsync(Somebody, "SKERROW", new DateOnly(2027, 1, 1), null, Stop)
+        ).Faults.Select(f => f.Code)
+            .ShouldBe(["four-eyes"]);
+    }
+
+    private static string Said(LandingDocument landing)
+    {
+        static string Key(IReadOnlyDictionary<string, string>? key) =>
+            key is null ? "" : string.Join(',', key.OrderBy(k => k.Key).Select(k => $"{k.Key}={k.Value}"));
+        var tried = landing.Tried.Select(t => $"{t.Rung} [{Key(t.Key)}] {t.Outcome} {t.Purpose} {t.Tripwire}");
+        return $"{landing.Rung} [{Key(landing.Key)}] {landing.BorrowedFrom} {landing.Note} "
+            + $"{string.Join(',', landing.Unneeded ?? [])}: {string.Join("; ", tried)}";
+    }
+
+    private static async Task RestoreAsync(NpgsqlConnectionStringBuilder owner)
+    {
+        // The dump grants to the role; whoever migrates makes it where it is missing.
+        TestDatabase.Execute(
+            TestDatabase.Server,
+            "do $$ begin if not exists (select from pg_roles where rolname = 'assignum_app') then "
+                + "create role assignum_app nologin; end if; end $$"
+        );
+        var psql = Path.Combine(Environment.GetEnvironmentVariable("ASSIGNUM_TEST_PGBIN") ?? "", "psql");
+        var start = new ProcessStartInfo(psql)
+        {
+            RedirectStandardInput = true,
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+            Environment = { ["PGPASSWORD"] = owner.Password },
+        };
+        foreach (
+            var argument in new[]
+            {
+                "-q",
+                "-v",
+                "ON_ERROR_STOP=1",
+                "-h",
+                owner.Host!,
+                "-p",
+                owner.Port.ToString(System.Globalization.CultureInfo.InvariantCulture),
+                "-U",
+                owner.Username!,
+                "-d",
+                owner.Database!,
+            }
+        )
+            start.ArgumentList.Add(argument);
+        using var process = Process.Start(start)!;
+        var said = process.StandardError.ReadToEndAsync(Stop);
+        var printed = process.StandardOutput.ReadToEndAsync(Stop);
+        var dump = Path.Combine(ProjectFiles.Root, "tests", "old", "main-0015.sql.gz");
+        await using (var packed = new GZipStream(File.OpenRead(dump), CompressionMode.Decompress))
+            await packed.CopyToAsync(process.StandardInput.BaseStream, Stop);
+        process.StandardInput.Close();
+        await process.WaitForExitAsync(Stop);
+        await printed;
+        process.ExitCode.ShouldBe(0, await said);
+    }
+
+    private static async Task<Dictionary<string, string>> ReadAsync(string connection, string sql)
+    {
+        await using var db = new NpgsqlConnection(connection);
+        await db.OpenAsync(Stop);
+        await using var command = new NpgsqlCommand(sql, db);
+        await using var reader = await command.ExecuteReaderAsync(Stop);
+        var rows = new Dictionary<string, string>(StringComparer.Ordinal);
+        while (await reader.ReadAsync(Stop))
+            rows[reader.GetString(0)] = reader.GetString(1);
+        return rows;
+    }
+}
