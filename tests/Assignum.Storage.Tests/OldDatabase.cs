@@ -111,9 +111,8 @@ public class OldDatabase
             )
         ).Result!.Single();
         entry.Document.Lines.ShouldAllBe(l => l.Landing.Rung != null && l.Landing.Tried.Count > 0);
-        (
-            await new PublishDraft(desk).RunAsync(Somebody, "SKERROW", new DateOnly(2027, 1, 1), null, Stop)
-        ).Faults.Select(f => f.Code)
+        (await new PublishDraft(desk).RunAsync(Somebody, "SKERROW", new DateOnly(2027, 1, 1), null, Stop))
+            .Faults.Select(f => f.Code)
             .ShouldBe(["four-eyes"]);
     }
 

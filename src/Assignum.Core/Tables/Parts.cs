@@ -1,4 +1,5 @@
 using System.Globalization;
+using Assignum.Core.Calendar;
 using Assignum.Core.Chart;
 using Assignum.Core.Checks;
 using Assignum.Core.Landing;
@@ -463,6 +464,12 @@ public static class Parts
             )
         )
             r.Fault("fiscal_year_start", "bad-date", $"'{start}' is no day of the year: write it as MM-DD.");
+        if (r.Text("time_zone") is { } zone && !EntityCalendar.Knows(zone))
+            r.Fault(
+                "time_zone",
+                "unknown-time-zone",
+                $"'{zone}' is no time zone: write an IANA name, such as Europe/Dublin."
+            );
         return new Entity(
             r.Need("code"),
             r.Need("name"),
