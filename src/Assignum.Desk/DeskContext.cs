@@ -90,13 +90,15 @@ public sealed class DeskContext(Database database, TimeProvider? clock = null, S
     /// </summary>
     /// <param name="needs">The set-ups that are needed, given the state.</param>
     /// <param name="what">Does it; the transaction ends after it.</param>
+    /// <param name="hold">False: to look only, in one transaction all the same.</param>
     internal async Task<Outcome<T>> HoldAsync<T>(
         Actor actor,
         string entity,
         Role role,
         Func<EntityState, IEnumerable<(int Number, EditionRow? Draft)>> needs,
         Func<Held, Task<Outcome<T>>> what,
-        CancellationToken stop
+        CancellationToken stop,
+        bool hold = true
     )
     {
         for (var turn = 0; ; turn++)
@@ -113,7 +115,7 @@ public sealed class DeskContext(Database database, TimeProvider? clock = null, S
                 await Shelf.GetAsync(Database, before, number, draft, stop);
             await using var db = await Database.OpenAsync(stop);
             await using var transaction = await db.BeginTransactionAsync(stop);
-            var held = await EnterAsync(db, actor, entity, role, true, stop);
+            var held = await EnterAsync(db, actor, entity, role, hold, stop);
             if (held.Result is not { } state)
                 return held.Pass<T>();
             // Somebody was quicker: look again. After many turns it waits no more, whatever that costs.

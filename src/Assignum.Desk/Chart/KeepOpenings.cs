@@ -63,13 +63,12 @@ public sealed class KeepOpenings(DeskContext desk, Workbench bench)
     }
 
     /// <summary>Forgets what is kept.</summary>
-    public async Task<Outcome<int>> ForgetAsync(Actor actor, string entity, CancellationToken stop)
+    public Task<Outcome<int>> ForgetAsync(Actor actor, string entity, CancellationToken stop) =>
+        desk.HoldAsync(actor, entity, Role.Preparer, _ => [], held => ForgotAsync(held, stop), stop);
+
+    private static async Task<Outcome<int>> ForgotAsync(Held held, CancellationToken stop)
     {
-        await using var db = await desk.Database.OpenAsync(stop);
-        await using var transaction = await db.BeginTransactionAsync(stop);
-        var entered = await desk.EnterAsync(db, actor, entity, Role.Preparer, true, stop);
-        if (entered.Result is not { } state)
-            return entered.Pass<int>();
+        var (db, state, actor) = (held.Db, held.State, held.Actor);
         var rows = await OpeningStore.ListAsync(db, state.Id, stop);
         await OpeningStore.ForgetAsync(db, state.Id, null, stop);
         await EntityStore.AuditAsync(
@@ -82,7 +81,6 @@ public sealed class KeepOpenings(DeskContext desk, Workbench bench)
             null,
             stop
         );
-        await transaction.CommitAsync(stop);
         return rows.Count;
     }
 }

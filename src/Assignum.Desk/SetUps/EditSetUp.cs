@@ -77,7 +77,8 @@ public sealed class EditSetUp(DeskContext desk)
         Func<NpgsqlConnection, EntityState, SetUp, Task<Outcome<IReadOnlyList<RowChange>>>> asked,
         long? undoes,
         CancellationToken stop,
-        Func<NpgsqlConnection, EntityState, Task>? then = null
+        Func<NpgsqlConnection, EntityState, Task>? then = null,
+        Func<EntityState, IEnumerable<(int Number, EditionRow? Draft)>>? needs = null
     )
     {
         if (reason?.Length > 2000)
@@ -87,12 +88,28 @@ public sealed class EditSetUp(DeskContext desk)
                 "The reason has more than 2000 characters.",
                 "reason"
             );
-        await using var db = await desk.Database.OpenAsync(stop);
-        await using var transaction = await db.BeginTransactionAsync(stop);
-        var entered = await desk.EnterAsync(db, actor, entity, Role.Preparer, true, stop);
-        if (entered.Result is not { } state)
-            return entered.Pass<EditResult>();
-        var compiled = await SetUpWriter.CurrentAsync(desk, state, stop);
+        return await desk.HoldAsync(
+            actor,
+            entity,
+            Role.Preparer,
+            state => SetUpWriter.Needs(state).Concat(needs?.Invoke(state) ?? []),
+            held => MadeAsync(held, what, reason, asked, undoes, then, stop),
+            stop
+        );
+    }
+
+    private async Task<Outcome<EditResult>> MadeAsync(
+        Held held,
+        string what,
+        string? reason,
+        Func<NpgsqlConnection, EntityState, SetUp, Task<Outcome<IReadOnlyList<RowChange>>>> asked,
+        long? undoes,
+        Func<NpgsqlConnection, EntityState, Task>? then,
+        CancellationToken stop
+    )
+    {
+        var (db, state, actor) = (held.Db, held.State, held.Actor);
+        var compiled = await SetUpWriter.CurrentAsync(held, stop);
         var current = compiled.SetUp;
         var edits = await asked(db, state, current);
         if (edits.Result is null)
@@ -102,9 +119,7 @@ public sealed class EditSetUp(DeskContext desk)
         if (edits.Result.Any(SetUpWriter.HoldsPostings))
             await JournalStore.HoldAsync(db, state.Id, stop);
         var uses = await SetUpWriter.UsesAsync(
-            desk,
-            db,
-            state,
+            held,
             edits.Result.Where(e => e.After is null || e.Part == Parts.Accounts).Select(e => e.Part),
             stop
         );
@@ -131,8 +146,8 @@ public sealed class EditSetUp(DeskContext desk)
             plan = plan with { Changes = [], Faults = [.. plan.Faults, .. refused] };
         // A person archives an account when all that names it names another; a file may, and an undoing puts back what
         // was.
-        if (undoes is null && Archived(plan) is { Count: > 0 } held)
-            plan = plan with { Changes = [], Faults = [.. plan.Faults, .. held] };
+        if (undoes is null && Archived(plan) is { Count: > 0 } named)
+            plan = plan with { Changes = [], Faults = [.. plan.Faults, .. named] };
         if (plan.Faults.Count > 0)
             return new Outcome<EditResult>(
                 new EditResult(null, plan),
@@ -166,7 +181,7 @@ public sealed class EditSetUp(DeskContext desk)
             await OpeningStore.ForgetAsync(db, state.Id, undoes, stop);
         if (then is not null)
             await then(db, state);
-        await SetUpWriter.CommitAsync(desk, db, transaction, state, plan.Next, compiled, plain, stop);
+        await SetUpWriter.RememberAsync(desk, held, plan.Next, compiled, plain, stop);
         return new EditResult(id, plan);
     }
 

@@ -80,11 +80,31 @@ public sealed class ImportBundle(DeskContext desk)
         string what = ""
     )
     {
-        await using var db = await desk.Database.OpenAsync(stop);
-        await using var transaction = await db.BeginTransactionAsync(stop);
-        var entered = await desk.EnterAsync(db, actor, entity, Role.Preparer, apply, stop);
-        if (entered.Result is not { } state)
-            return entered.Pass<ImportResult>();
+        return await desk.HoldAsync(
+            actor,
+            entity,
+            Role.Preparer,
+            SetUpWriter.Needs,
+            held => HeldAsync(held, sheets, faults, partial, apply, expected, back, name, what, stop),
+            stop,
+            hold: apply
+        );
+    }
+
+    private async Task<Outcome<ImportResult>> HeldAsync(
+        Held held,
+        IReadOnlyList<Sheet> sheets,
+        IReadOnlyList<FormFault> faults,
+        bool partial,
+        bool apply,
+        string? expected,
+        BundleReturn? back,
+        string? name,
+        string what,
+        CancellationToken stop
+    )
+    {
+        var (db, state, actor) = (held.Db, held.State, held.Actor);
         if (expected is not null && expected != StateOf(state))
             return Outcome<ImportResult>.No(
                 Refusal.Conflict,
@@ -95,9 +115,9 @@ public sealed class ImportBundle(DeskContext desk)
         // A file may take accounts away, make them headings or close a period: no posting goes on meanwhile.
         if (apply && sheets.Any(s => s.Part == Parts.Accounts || s.Part == Parts.Periods))
             await JournalStore.HoldAsync(db, state.Id, stop);
-        var compiled = await SetUpWriter.CurrentAsync(desk, state, stop);
+        var compiled = await SetUpWriter.CurrentAsync(held, stop);
         var current = compiled.SetUp;
-        var uses = await SetUpWriter.UsesAsync(desk, db, state, sheets.Select(s => s.Part), stop);
+        var uses = await SetUpWriter.UsesAsync(held, sheets.Select(s => s.Part), stop);
         var meant = back is null || partial || faults.Count > 0 ? null : SetUpImport.Meant(current, sheets);
         var origin =
             meant is null || back!.AsItStands ? null : await TakenBundles.FindAsync(db, state, meant, actor.Name, stop);
@@ -178,12 +198,9 @@ public sealed class ImportBundle(DeskContext desk)
         if (meant is not null)
             await TakenBundles.BroughtInAsync(db, state, meant, origin is null, actor.Name, stop);
         if (plan.Changes.Count == 0)
-        {
-            await transaction.CommitAsync(stop);
             return Result(true, plan, null);
-        }
         var (id, plain) = await SetUpWriter.ApplyAsync(db, state, actor, plan.Changes, uses, what, name, null, stop);
-        await SetUpWriter.CommitAsync(desk, db, transaction, state, plan.Next, compiled, plain, stop);
+        await SetUpWriter.RememberAsync(desk, held, plan.Next, compiled, plain, stop);
         return Result(true, plan, id);
     }
 

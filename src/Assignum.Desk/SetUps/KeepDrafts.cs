@@ -18,38 +18,43 @@ public sealed class KeepDrafts(DeskContext desk)
         CancellationToken stop
     )
     {
-        await using var db = await desk.Database.OpenAsync(stop);
-        await using var transaction = await db.BeginTransactionAsync(stop);
-        var entered = await desk.EnterAsync(db, actor.InDraft, entity, Role.Reviewer, true, stop);
-        if (entered.Result is not { } state)
-            return entered.Pass<EditionRow>();
-        if (state.Draft is not { } draft)
-            return Outcome<EditionRow>.No(Refusal.Conflict, "no-draft", "There is no draft to approve.");
-        if (draft.Revision != revision)
-            return Outcome<EditionRow>.No(
-                Refusal.Conflict,
-                "changed-meanwhile",
-                "The draft was changed since you looked at it: look at the difference again, then approve it."
-            );
-        if (await EditedAsync(db, state, draft, actor.Name, stop))
-            return Outcome<EditionRow>.No(
-                Refusal.Conflict,
-                "four-eyes",
-                "You changed this draft: somebody who did not must approve it."
-            );
-        await EditionStore.ApproveAsync(db, state.Id, draft, actor.Name, stop);
-        await EntityStore.AuditAsync(
-            db,
-            state.Id,
-            actor.Name,
-            "draft approved",
-            EntityStore.ApprovalOf(state.Code),
-            null,
-            new { draft = draft.Id, revision },
+        return await desk.HoldAsync(
+            actor.InDraft,
+            entity,
+            Role.Reviewer,
+            _ => [],
+            async Task<Outcome<EditionRow>> (held) =>
+            {
+                var (db, state) = (held.Db, held.State);
+                if (state.Draft is not { } draft)
+                    return Outcome<EditionRow>.No(Refusal.Conflict, "no-draft", "There is no draft to approve.");
+                if (draft.Revision != revision)
+                    return Outcome<EditionRow>.No(
+                        Refusal.Conflict,
+                        "changed-meanwhile",
+                        "The draft was changed since you looked at it: look at the difference again, then approve it."
+                    );
+                if (await EditedAsync(db, state, draft, actor.Name, stop))
+                    return Outcome<EditionRow>.No(
+                        Refusal.Conflict,
+                        "four-eyes",
+                        "You changed this draft: somebody who did not must approve it."
+                    );
+                await EditionStore.ApproveAsync(db, state.Id, draft, actor.Name, stop);
+                await EntityStore.AuditAsync(
+                    db,
+                    state.Id,
+                    actor.Name,
+                    "draft approved",
+                    EntityStore.ApprovalOf(state.Code),
+                    null,
+                    new { draft = draft.Id, revision },
+                    stop
+                );
+                return draft;
+            },
             stop
         );
-        await transaction.CommitAsync(stop);
-        return draft;
     }
 
     /// <summary>Throws the draft away, or the what-if that is worked in. What it held is kept, so that it can be taken
@@ -108,53 +113,70 @@ public sealed class KeepDrafts(DeskContext desk)
     {
         static Outcome<EditionRow> No(string code, string message) =>
             Outcome<EditionRow>.No(Refusal.Conflict, code, message);
-        await using var db = await desk.Database.OpenAsync(stop);
-        await using var transaction = await db.BeginTransactionAsync(stop);
-        var entered = await desk.EnterAsync(db, actor.InDraft, entity, Role.Reviewer, true, stop);
-        if (entered.Result is not { } state)
-            return entered.Pass<EditionRow>();
-        if (state.Editions.FirstOrDefault(e => e.Number == number) is not { } edition)
-            return Outcome<EditionRow>.No(Refusal.NotFound, "no-edition", $"{entity} has no edition {number}.");
-        if (edition.Number != state.Latest!.Number)
-            return No("not-latest", $"Edition {state.Latest.Number} was published after it: withdraw that first.");
-        if (edition.ValidFrom <= state.Today)
-            return No(
-                "in-force",
-                $"Edition {number} is in force since {edition.ValidFrom:yyyy-MM-dd}: publish another over it instead."
-            );
-        await JournalStore.HoldAsync(db, state.Id, stop);
-        if (await EditionStore.PostedUnderAsync(db, state.Id, number, edition.ValidFrom!.Value, stop))
-            return No("posted", $"Something was posted by edition {number}: publish another over it instead.");
-        foreach (
-            var draft in state.Editions.Concat(state.WhatIfs).Where(d => d.Status == "draft" && d.BasedOn == number)
-        )
-        {
-            if (await EditionStore.DraftSizeAsync(db, state.Id, draft.Id, stop) > 0)
-                return No(
-                    "based-on",
-                    $"{(draft.Name is null ? "The draft" : $"The what-if {draft.Name}")} is made on edition "
-                        + $"{number}: publish it, set it aside or throw it away first."
+        return await desk.HoldAsync(
+            actor.InDraft,
+            entity,
+            Role.Reviewer,
+            _ => [],
+            async Task<Outcome<EditionRow>> (held) =>
+            {
+                var (db, state) = (held.Db, held.State);
+                if (state.Editions.FirstOrDefault(e => e.Number == number) is not { } edition)
+                    return Outcome<EditionRow>.No(Refusal.NotFound, "no-edition", $"{entity} has no edition {number}.");
+                if (edition.Number != state.Latest!.Number)
+                    return No(
+                        "not-latest",
+                        $"Edition {state.Latest.Number} was published after it: withdraw that first."
+                    );
+                if (edition.ValidFrom <= state.Today)
+                    return No(
+                        "in-force",
+                        $"Edition {number} is in force since {edition.ValidFrom:yyyy-MM-dd}: publish another over it instead."
+                    );
+                await JournalStore.HoldAsync(db, state.Id, stop);
+                if (await EditionStore.PostedUnderAsync(db, state.Id, number, edition.ValidFrom!.Value, stop))
+                    return No("posted", $"Something was posted by edition {number}: publish another over it instead.");
+                foreach (
+                    var draft in state
+                        .Editions.Concat(state.WhatIfs)
+                        .Where(d => d.Status == "draft" && d.BasedOn == number)
+                )
+                {
+                    if (await EditionStore.DraftSizeAsync(db, state.Id, draft.Id, stop) > 0)
+                        return No(
+                            "based-on",
+                            $"{(draft.Name is null ? "The draft" : $"The what-if {draft.Name}")} is made on edition "
+                                + $"{number}: publish it, set it aside or throw it away first."
+                        );
+                    await EditionStore.PutOnAsync(db, state.Id, draft.Id, edition.BasedOn, stop);
+                }
+                var name = $"edition {number}, withdrawn";
+                for (var n = 2; Named(state, name); n++)
+                    name = $"edition {number}, withdrawn {n}";
+                await SetUpStore.WithdrawAsync(db, state.Id, edition.Id, number, stop);
+                await EditionStore.MarkWithdrawnAsync(db, state.Id, edition.Id, name, stop);
+                await EditionStore.TouchAsync(db, state.Id, edition.Id, stop);
+                await EntityStore.AuditAsync(
+                    db,
+                    state.Id,
+                    actor.Name,
+                    "edition withdrawn",
+                    $"edition {number}",
+                    new { number, from = edition.ValidFrom.Value.ToString("yyyy-MM-dd") },
+                    new { whatIf = name },
+                    stop
                 );
-            await EditionStore.PutOnAsync(db, state.Id, draft.Id, edition.BasedOn, stop);
-        }
-        var name = $"edition {number}, withdrawn";
-        for (var n = 2; Named(state, name); n++)
-            name = $"edition {number}, withdrawn {n}";
-        await SetUpStore.WithdrawAsync(db, state.Id, edition.Id, number, stop);
-        await EditionStore.MarkWithdrawnAsync(db, state.Id, edition.Id, name, stop);
-        await EditionStore.TouchAsync(db, state.Id, edition.Id, stop);
-        await EntityStore.AuditAsync(
-            db,
-            state.Id,
-            actor.Name,
-            "edition withdrawn",
-            $"edition {number}",
-            new { number, from = edition.ValidFrom.Value.ToString("yyyy-MM-dd") },
-            new { whatIf = name },
+                return edition with
+                {
+                    Number = null,
+                    Status = "draft",
+                    ValidFrom = null,
+                    Name = name,
+                    FormerNumber = number,
+                };
+            },
             stop
         );
-        await transaction.CommitAsync(stop);
-        return edition with { Number = null, Status = "draft", ValidFrom = null, Name = name, FormerNumber = number };
     }
 
     // A draft of an edition that was withdrawn since has nothing to stand on.
@@ -205,37 +227,42 @@ public sealed class KeepDrafts(DeskContext desk)
                 "Give the what-if a name of 1 to 80 characters.",
                 "name"
             );
-        await using var db = await desk.Database.OpenAsync(stop);
-        await using var transaction = await db.BeginTransactionAsync(stop);
-        var entered = await desk.EnterAsync(db, actor.InDraft, entity, Role.Preparer, true, stop);
-        if (entered.Result is not { } state)
-            return entered.Pass<EditionRow>();
-        if (Named(state, name))
-            return Outcome<EditionRow>.No(
-                Refusal.Conflict,
-                "exists",
-                $"There is a what-if called {name} already: choose another name.",
-                "name"
-            );
-        EditionRow? made;
-        if (!aside)
-            made = await EditionStore.OpenDraftAsync(db, state, actor.Name, stop, name);
-        else if ((made = state.Draft) is null)
-            return Outcome<EditionRow>.No(Refusal.Conflict, "no-draft", "There is no draft to set aside.");
-        else
-            await EditionStore.SetAsideAsync(db, state.Id, made.Id, name, stop);
-        await EntityStore.AuditAsync(
-            db,
-            state.Id,
-            actor.Name,
-            aside ? "draft set aside" : "what-if opened",
-            EntityStore.DraftOf(state.Code, made.Id),
-            null,
-            new { made.Id, name },
+        return await desk.HoldAsync(
+            actor.InDraft,
+            entity,
+            Role.Preparer,
+            _ => [],
+            async Task<Outcome<EditionRow>> (held) =>
+            {
+                var (db, state) = (held.Db, held.State);
+                if (Named(state, name))
+                    return Outcome<EditionRow>.No(
+                        Refusal.Conflict,
+                        "exists",
+                        $"There is a what-if called {name} already: choose another name.",
+                        "name"
+                    );
+                EditionRow? made;
+                if (!aside)
+                    made = await EditionStore.OpenDraftAsync(db, state, actor.Name, stop, name);
+                else if ((made = state.Draft) is null)
+                    return Outcome<EditionRow>.No(Refusal.Conflict, "no-draft", "There is no draft to set aside.");
+                else
+                    await EditionStore.SetAsideAsync(db, state.Id, made.Id, name, stop);
+                await EntityStore.AuditAsync(
+                    db,
+                    state.Id,
+                    actor.Name,
+                    aside ? "draft set aside" : "what-if opened",
+                    EntityStore.DraftOf(state.Code, made.Id),
+                    null,
+                    new { made.Id, name },
+                    stop
+                );
+                return made with { Name = name };
+            },
             stop
         );
-        await transaction.CommitAsync(stop);
-        return made with { Name = name };
     }
 
     private async Task<Outcome<EditionRow>> TurnAsync(
@@ -245,27 +272,32 @@ public sealed class KeepDrafts(DeskContext desk)
         CancellationToken stop
     )
     {
-        await using var db = await desk.Database.OpenAsync(stop);
-        await using var transaction = await db.BeginTransactionAsync(stop);
-        var entered = await desk.EnterAsync(db, actor, entity, Role.Preparer, true, stop);
-        if (entered.Result is not { } state)
-            return entered.Pass<EditionRow>();
-        var (draft, status, what, why) = which(state);
-        if (draft is null)
-            return Outcome<EditionRow>.No(Refusal.Conflict, "no-draft", why!);
-        await EditionStore.TurnAsync(db, state.Id, draft.Id, status, stop);
-        await EditionStore.TouchAsync(db, state.Id, draft.Id, stop, records: false);
-        await EntityStore.AuditAsync(
-            db,
-            state.Id,
-            actor.Name,
-            what,
-            EntityStore.DraftOf(state.Code, draft.Name is null ? null : draft.Id),
-            new { draft.Id, draft.Status },
-            new { draft.Id, status },
+        return await desk.HoldAsync(
+            actor,
+            entity,
+            Role.Preparer,
+            _ => [],
+            async Task<Outcome<EditionRow>> (held) =>
+            {
+                var (db, state) = (held.Db, held.State);
+                var (draft, status, what, why) = which(state);
+                if (draft is null)
+                    return Outcome<EditionRow>.No(Refusal.Conflict, "no-draft", why!);
+                await EditionStore.TurnAsync(db, state.Id, draft.Id, status, stop);
+                await EditionStore.TouchAsync(db, state.Id, draft.Id, stop, records: false);
+                await EntityStore.AuditAsync(
+                    db,
+                    state.Id,
+                    actor.Name,
+                    what,
+                    EntityStore.DraftOf(state.Code, draft.Name is null ? null : draft.Id),
+                    new { draft.Id, draft.Status },
+                    new { draft.Id, status },
+                    stop
+                );
+                return draft with { Status = status };
+            },
             stop
         );
-        await transaction.CommitAsync(stop);
-        return draft with { Status = status };
     }
 }

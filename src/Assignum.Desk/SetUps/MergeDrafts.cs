@@ -91,27 +91,40 @@ public sealed class MergeDrafts(DeskContext desk, ViewSetUp view, EditSetUp edit
                     new { into = into?.Id },
                     stop
                 );
-            }
+            },
+            state => Needs(state, whatIf, false)
         );
         return made.Refused is null ? new MergeResult(merged!, plan!, made.Result!.Id, []) : made.Pass<MergeResult>();
     }
 
     /// <summary>Brings the draft, or a what-if, onto the latest edition: what it changes is the same, over what was
     /// published since.</summary>
-    public async Task<Outcome<MergeResult>> BringOntoLatestAsync(
+    public Task<Outcome<MergeResult>> BringOntoLatestAsync(
         Actor actor,
         string entity,
         int? id,
         long revision,
         IReadOnlyDictionary<string, bool> takes,
         CancellationToken stop
+    ) =>
+        desk.HoldAsync(
+            actor.InDraft,
+            entity,
+            Role.Preparer,
+            state => Needs(state, id, true),
+            held => BroughtAsync(held, id, revision, takes, stop),
+            stop
+        );
+
+    private async Task<Outcome<MergeResult>> BroughtAsync(
+        Held held,
+        int? id,
+        long revision,
+        IReadOnlyDictionary<string, bool> takes,
+        CancellationToken stop
     )
     {
-        await using var db = await desk.Database.OpenAsync(stop);
-        await using var transaction = await db.BeginTransactionAsync(stop);
-        var entered = await desk.EnterAsync(db, actor.InDraft, entity, Role.Preparer, true, stop);
-        if (entered.Result is not { } state)
-            return entered.Pass<MergeResult>();
+        var (db, state, actor) = (held.Db, held.State, held.Actor);
         if (Find(state, id, true, out var draft) is { } refused)
             return refused;
         if (Seen(draft!, revision) is { } changed)
@@ -160,8 +173,20 @@ public sealed class MergeDrafts(DeskContext desk, ViewSetUp view, EditSetUp edit
             },
             stop
         );
-        await transaction.CommitAsync(stop);
         return new MergeResult(draft with { BasedOn = latest }, plan, null, []);
+    }
+
+    // What a merge is worked out from: what the draft was made on, the draft, and what it comes to.
+    private static IEnumerable<(int, EditionRow?)> Needs(EntityState state, int? id, bool onto)
+    {
+        if (Find(state, id, onto, out var draft) is not null || draft is null)
+            yield break;
+        yield return (draft.BasedOn, null);
+        yield return (draft.BasedOn, draft);
+        if (onto)
+            yield return (state.Latest!.Number!.Value, null);
+        else
+            yield return (state.MainDraft?.BasedOn ?? state.Latest?.Number ?? 0, state.MainDraft);
     }
 
     private async Task<(MergePlan Plan, SetUp Now)> PlanAsync(

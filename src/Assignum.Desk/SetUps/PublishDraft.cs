@@ -36,11 +36,25 @@ public sealed class PublishDraft(DeskContext desk)
                 "The note has more than 2000 characters.",
                 "note"
             );
-        await using var db = await desk.Database.OpenAsync(stop);
-        await using var transaction = await db.BeginTransactionAsync(stop);
-        var entered = await desk.EnterAsync(db, actor, entity, Role.Reviewer, true, stop);
-        if (entered.Result is not { } state)
-            return entered.Pass<EditionRow>();
+        return await desk.HoldAsync(
+            actor,
+            entity,
+            Role.Reviewer,
+            SetUpWriter.Needs,
+            held => PublishedAsync(held, day, note, expected, stop),
+            stop
+        );
+    }
+
+    private static async Task<Outcome<EditionRow>> PublishedAsync(
+        Held held,
+        DateOnly day,
+        string? note,
+        string? expected,
+        CancellationToken stop
+    )
+    {
+        var (db, state, actor) = (held.Db, held.State, held.Actor);
         if (expected is not null && expected != ImportBundle.StateOf(state))
             return Outcome<EditionRow>.No(
                 Refusal.Conflict,
@@ -74,7 +88,7 @@ public sealed class PublishDraft(DeskContext desk)
                 $"The draft was made on edition {draft.BasedOn}, and edition {state.Latest!.Number} is the latest: "
                     + "bring it onto that first."
             );
-        var setUp = (await SetUpWriter.CurrentAsync(desk, state, stop)).SetUp;
+        var setUp = (await SetUpWriter.CurrentAsync(held, stop)).SetUp;
         if (setUp.Periods.FirstOrDefault(p => p.Closed && day >= p.From && day <= p.To) is { } closed)
             return Outcome<EditionRow>.No(
                 Refusal.Conflict,
@@ -83,9 +97,7 @@ public sealed class PublishDraft(DeskContext desk)
                     + "choose a later day.",
                 "from"
             );
-        var live = state.Latest is null
-            ? null
-            : await desk.Shelf.GetAsync(desk.Database, state, state.Latest.Number!.Value, null, stop);
+        var live = state.Latest is null ? null : await held.SetUpAsync(state.Latest.Number!.Value, null, stop);
         // Whose policy counts is the live one: a draft cannot switch off the eyes that would see it. The first has none
         // before it.
         if (
@@ -116,7 +128,8 @@ public sealed class PublishDraft(DeskContext desk)
             return Outcome<EditionRow>.No(Refusal.Conflict, [.. turned.Select(f => new Core.Fault(f.Code, f.Message))]);
         await SetUpStore.PublishAsync(db, state.Id, draft.Id, number, stop);
         await EditionStore.MarkPublishedAsync(db, state.Id, draft.Id, number, day, note, actor.Name, stop);
-        await EditionStore.TouchAsync(db, state.Id, null, stop);
+        // Records are as they were: what was made of the draft is what the edition is.
+        await EditionStore.TouchAsync(db, state.Id, null, stop, records: false);
         await EntityStore.AuditAsync(
             db,
             state.Id,
@@ -132,7 +145,6 @@ public sealed class PublishDraft(DeskContext desk)
             },
             stop
         );
-        await transaction.CommitAsync(stop);
         return draft with
         {
             Number = number,

@@ -13,21 +13,29 @@ namespace Assignum.Desk.SetUps;
 /// and undoing all end here.</summary>
 internal static class SetUpWriter
 {
+    /// <summary>The set-ups that a change needs: the draft, or what it would be opened on, and the live edition, which
+    /// says what is used.</summary>
+    public static IEnumerable<(int Number, EditionRow? Draft)> Needs(EntityState state)
+    {
+        yield return (View(state).Number, state.Draft);
+        if (state.Latest is { Number: { } latest })
+            yield return (latest, null);
+    }
+
     /// <summary>The draft over the edition it is based on, or what a draft would be opened on; with the records. While
     /// the entity is held nobody can change it.</summary>
-    public static Task<CompiledSetUp> CurrentAsync(DeskContext desk, EntityState state, CancellationToken stop) =>
-        desk.Shelf.GetAsync(desk.Database, state, View(state).Number, state.Draft, stop);
+    public static Task<CompiledSetUp> CurrentAsync(Held held, CancellationToken stop) =>
+        held.SetUpAsync(View(held.State).Number, held.State.Draft, stop);
 
     /// <summary>What the journal and the live edition refer to, of some parts, and of accounts with them; of none,
     /// nothing is asked.</summary>
     public static async Task<Func<Part, string, bool>> UsesAsync(
-        DeskContext desk,
-        NpgsqlConnection db,
-        EntityState state,
+        Held held,
         IEnumerable<Part> parts,
         CancellationToken stop
     )
     {
+        var (db, state) = (held.Db, held.State);
         parts = [.. parts];
         if (!parts.Any())
             return (_, _) => false;
@@ -38,7 +46,7 @@ internal static class SetUpWriter
         if (state.Latest is not null)
             foreach (
                 var (part, code) in SetUpImport.References(
-                    (await desk.Shelf.GetAsync(desk.Database, state, state.Latest.Number!.Value, null, stop)).SetUp
+                    (await held.SetUpAsync(state.Latest.Number!.Value, null, stop)).SetUp
                 )
             )
                 if (uses.TryGetValue(part, out var codes))
@@ -207,23 +215,21 @@ internal static class SetUpWriter
         return (id, plain);
     }
 
-    /// <summary>Ends the transaction of a change and remembers what it made.</summary>
-    public static async Task CommitAsync(
+    /// <summary>Remembers what a change made, once it is durable.</summary>
+    public static async Task RememberAsync(
         DeskContext desk,
-        NpgsqlConnection db,
-        NpgsqlTransaction transaction,
-        EntityState before,
+        Held held,
         SetUp next,
         CompiledSetUp from,
         bool plain,
         CancellationToken stop
     )
     {
-        var after = (await EditionStore.StateAsync(db, before.Code, false, stop))!;
+        var before = held.State;
+        var after = (await EditionStore.StateAsync(held.Db, before.Code, false, stop))!;
         if (before.WorkedIn is { } whatIf)
             after = after with { WorkedIn = after.WhatIf(whatIf.Id) };
-        await transaction.CommitAsync(stop);
-        desk.Shelf.Put(after, next, from, plain);
+        held.Afterwards(() => desk.Shelf.Put(after, next, from, plain));
     }
 
     /// <summary>Number of the edition in force today; null where nothing is published.</summary>
