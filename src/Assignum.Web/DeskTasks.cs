@@ -3,6 +3,7 @@ using Assignum.Desk.Chart;
 using Assignum.Desk.Posting;
 using Assignum.Desk.SetUps;
 using Assignum.Desk.Tax;
+using Assignum.Desk.Work;
 using Assignum.Web.Start;
 
 namespace Assignum.Web;
@@ -34,6 +35,10 @@ internal static class DeskTasks
             .AddSingleton<TaxUse>()
             .AddSingleton<PostEvents>()
             .AddSingleton<ReadJournal>()
+            .AddSingleton<WorkDesk>()
+            .AddSingleton<IWorkKind, BundleWork>()
+            .AddSingleton<IWorkKind, EventsWork>()
+            .AddSingleton<Worker>()
             .AddSingleton<DemoLoader>();
 }
 
@@ -45,6 +50,9 @@ internal static class Limits
 
     /// <summary>A bundle.</summary>
     public const long Upload = 64L << 20;
+
+    /// <summary>A bundle that is brought in while somebody waits; a longer one is done as work.</summary>
+    public const long AtOnce = 2L << 20;
 
     /// <summary>A JSON body that is read whole.</summary>
     public const int Json = 16 << 20;

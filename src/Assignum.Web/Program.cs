@@ -25,6 +25,7 @@ builder.Services.AddSingleton(new Database(options.Connection));
 builder.Services.AddSingleton<DeskContext>();
 builder.Services.AddSingleton<StartProgress>();
 builder.Services.AddHostedService<FirstStart>();
+builder.Services.AddHostedService<WorkService>();
 DeskTasks.Register(builder.Services);
 
 builder.WebHost.ConfigureKestrel(k =>

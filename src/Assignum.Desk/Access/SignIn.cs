@@ -36,7 +36,7 @@ public sealed class SignIn(DeskContext desk)
             user?.PasswordHash ?? NobodysHash,
             password.Length > 1000 ? "" : password
         );
-        if (user is { LockedUntil: { } until } && until > DateTime.UtcNow)
+        if (user is { LockedUntil: { } until } && until > desk.Clock.GetUtcNow().UtcDateTime)
             return Outcome<UserRow>.No(
                 Refusal.Forbidden,
                 "locked",

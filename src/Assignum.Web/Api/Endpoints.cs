@@ -1,10 +1,13 @@
+using System.Text.Json;
 using Assignum.Core;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Desk;
+using Assignum.Desk.Access;
 using Assignum.Desk.Posting;
 using Assignum.Desk.SetUps;
+using Assignum.Desk.Work;
 using Assignum.Formats.Bundles;
 using Assignum.Formats.Json;
 using Assignum.Storage;
@@ -61,6 +64,9 @@ internal static class Endpoints
             .MapPost("/events", PostAsync)
             .WithSummary("Post one event, an array, or NDJSON")
             .TakesBody("application/json", "application/x-ndjson");
+        entity.MapGet("/work", WorksAsync).WithSummary("Work that was given, newest first");
+        entity.MapGet("/work/{id:long}", WorkAsync).WithSummary("One piece of work, with what came of it");
+        entity.MapPost("/work/{id:long}/cancel", CancelWorkAsync).WithSummary("Stop work that waits or runs");
         entity.MapGet("/entries", EntriesAsync).WithSummary("Posted entries");
         entity.MapGet("/trial-balance", TrialBalanceAsync).WithSummary("Debits, credits and balance of every account");
         entity.MapGet("/explain", ExplainAsync).WithSummary("The trace of one landing without an event");
@@ -177,6 +183,66 @@ internal static class Endpoints
             : ApiProblem.Of(undone);
     }
 
+    private static async Task<IResult> LaterAsync(
+        HttpContext http,
+        string entity,
+        WorkDesk work,
+        string kind,
+        string subject,
+        object order,
+        byte[] body
+    )
+    {
+        var given = await work.StartAsync(
+            http.Actor(),
+            entity,
+            Role.Preparer,
+            kind,
+            subject,
+            order,
+            body,
+            http.RequestAborted
+        );
+        return given.Result is { } row
+            ? Results.Accepted($"/api/v1/entities/{entity}/work/{row.Id}", WorkAnswer(row))
+            : ApiProblem.Of(given);
+    }
+
+    private static async Task<IResult> WorksAsync(HttpContext http, string entity, WorkDesk work)
+    {
+        var found = await work.ListAsync(http.Actor(), entity, http.RequestAborted);
+        return found.Result is { } rows ? Results.Json(rows.Select(WorkAnswer)) : ApiProblem.Of(found);
+    }
+
+    private static async Task<IResult> WorkAsync(HttpContext http, string entity, long id, WorkDesk work)
+    {
+        var found = await work.FindAsync(http.Actor(), entity, id, http.RequestAborted);
+        return found.Result is { } row ? Results.Json(WorkAnswer(row)) : ApiProblem.Of(found);
+    }
+
+    private static async Task<IResult> CancelWorkAsync(HttpContext http, string entity, long id, WorkDesk work)
+    {
+        var turned = await work.CancelAsync(http.Actor(), entity, id, http.RequestAborted);
+        return turned.Result is { } row ? Results.Json(WorkAnswer(row)) : ApiProblem.Of(turned);
+    }
+
+    private static object WorkAnswer(WorkRow row) =>
+        new
+        {
+            row.Id,
+            row.Kind,
+            row.Subject,
+            row.Who,
+            row.Status,
+            row.Done,
+            row.Steps,
+            row.Says,
+            row.At,
+            row.StartedAt,
+            row.FinishedAt,
+            Result = row.Result is null ? (JsonElement?)null : JsonDocument.Parse(row.Result).RootElement,
+        };
+
     private static async Task<IResult> ImportAsync(
         HttpContext http,
         string entity,
@@ -184,7 +250,9 @@ internal static class Endpoints
         bool? partial,
         bool? whole,
         string? conflicts,
-        ImportBundle import
+        bool? later,
+        ImportBundle import,
+        WorkDesk work
     )
     {
         if (conflicts is not (null or "bundle" or "here"))
@@ -205,6 +273,16 @@ internal static class Endpoints
                 413,
                 "Too large",
                 [new Fault("too-large", $"A bundle is at most {Limits.Upload >> 20} MB.")]
+            );
+        if (later == true)
+            return await LaterAsync(
+                http,
+                entity,
+                work,
+                BundleWork.Name,
+                "bundle",
+                new BundleOrder(apply == true, partial == true, whole == true),
+                body
             );
         var faults = new List<FormFault>();
         var sheets = Bundle.FromFile(new MemoryStream(body), faults);

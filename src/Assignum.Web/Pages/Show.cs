@@ -19,6 +19,10 @@ internal static class Show
     /// <summary>An amount, or nothing for zero: the empty side of a line.</summary>
     public static string Side(decimal amount, string currency) => amount == 0 ? "" : Amount(amount, currency);
 
+    /// <summary>A count, or nothing for none.</summary>
+    public static string Count(int count) =>
+        count == 0 ? "" : count.ToString("N0", CultureInfo.InvariantCulture).Replace(',', ThinGap);
+
     /// <summary>A rate of tax as a percentage.</summary>
     public static string Percent(decimal rate) => (rate * 100).ToString("0.###", CultureInfo.InvariantCulture) + " %";
 

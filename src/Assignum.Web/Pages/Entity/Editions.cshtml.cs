@@ -80,11 +80,7 @@ public sealed class EditionsModel(
     {
         if (State.Draft is null)
             return Content("", "text/html");
-        var moving = await compare.MovingValueAsync(
-            State,
-            Day ?? DateOnly.FromDateTime(DateTime.UtcNow),
-            HttpContext.RequestAborted
-        );
+        var moving = await compare.MovingValueAsync(State, Day ?? State.Today, HttpContext.RequestAborted);
         return Partial("_Between", (moving.Result!, EntityCode, State.Currency));
     }
 

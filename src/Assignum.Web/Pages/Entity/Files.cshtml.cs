@@ -2,7 +2,9 @@ using Assignum.Core;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Desk;
+using Assignum.Desk.Access;
 using Assignum.Desk.SetUps;
+using Assignum.Desk.Work;
 using Assignum.Formats.Bundles;
 using Assignum.Storage;
 using Microsoft.AspNetCore.Mvc;
@@ -18,7 +20,8 @@ public sealed class FilesModel(
     ImportBundle import,
     ViewSetUp view,
     EditSetUp edit,
-    ReadChanges changes
+    ReadChanges changes,
+    WorkDesk work
 ) : ActingPage(desk, edit)
 {
     /// <summary>Rows of a preview that the page lists.</summary>
@@ -102,6 +105,8 @@ public sealed class FilesModel(
             return await RefusedAsync(new Fault("no-file", "Choose a zip or a workbook first.", "file"));
         using var bytes = new MemoryStream();
         await file.CopyToAsync(bytes, HttpContext.RequestAborted);
+        if (bytes.Length > Limits.AtOnce)
+            return await LaterAsync(bytes.ToArray(), Path.GetFileName(file.FileName), partial);
         Upload = await Desk.KeepFileAsync(
             State,
             Path.GetFileName(file.FileName),
@@ -110,6 +115,24 @@ public sealed class FilesModel(
             HttpContext.RequestAborted
         );
         return await LookAsync(bytes.ToArray(), Path.GetFileName(file.FileName), partial);
+    }
+
+    // A long one is looked at, and brought in where nothing is wrong and nothing has to be chosen, while nobody waits.
+    private async Task<IActionResult> LaterAsync(byte[] content, string name, bool partial)
+    {
+        var given = await work.StartAsync(
+            Actor,
+            EntityCode,
+            Role.Preparer,
+            BundleWork.Name,
+            name,
+            new BundleOrder(Request.Form["now"] == "true", partial, false),
+            content,
+            HttpContext.RequestAborted
+        );
+        return given.Result is { } row
+            ? Went($"{name} is long: it is worked on in the background.", null, $"/e/{EntityCode}/work?id={row.Id}")
+            : await RefusedAsync(given);
     }
 
     /// <summary>Looks once more at a file that was looked at: as it stands, or compared with what it was made

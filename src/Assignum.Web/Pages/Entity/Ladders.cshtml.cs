@@ -238,7 +238,7 @@ public sealed class LaddersModel(
     // Every kind's example is made; those that call for the purpose say so, and the first of them is drawn.
     private void Draw()
     {
-        var day = DateOnly.FromDateTime(DateTime.UtcNow);
+        var day = State.Today;
         var builder = new EntryBuilder(SetUp);
         var calling = new List<EventKind>();
         foreach (var kind in EventKinds.All)

@@ -142,8 +142,7 @@ public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvent
     public bool IsWrong(string name) =>
         Faults.Any(f => f.Path == (name.StartsWith("f.", StringComparison.Ordinal) ? name[2..] : name));
 
-    private static string Today =>
-        DateTime.UtcNow.ToString("yyyy-MM-dd", System.Globalization.CultureInfo.InvariantCulture);
+    private string Today => State.Today.ToString("yyyy-MM-dd", System.Globalization.CultureInfo.InvariantCulture);
 
     private static string NewId() => Guid.NewGuid().ToString("N")[..12];
 

@@ -54,7 +54,7 @@ public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, T
     public override IReadOnlyDictionary<string, string> Kept =>
         new Dictionary<string, string> { ["show"] = Show ?? "matrix", ["direction"] = Words.Of(Side) };
 
-    public static DateOnly Today => DateOnly.FromDateTime(DateTime.UtcNow);
+    public DateOnly Today => State.Today;
 
     /// <summary>A code's rates, oldest first.</summary>
     public IEnumerable<TaxRate> Rates(string code) => SetUp.TaxRates.Where(r => r.Code == code).OrderBy(r => r.From);
