@@ -338,7 +338,7 @@ public sealed class AssignmentPages(RunningApp app)
 }
 
 /// <summary>The life cycle, a ladder and dead weight by keys.</summary>
-[Collection(AppCollection.Name)]
+[Collection(OtherAppCollection.Name)]
 public sealed class AssignmentsInTheBrowser(RunningApp app) : InBrowser(app)
 {
     [Fact]

@@ -3,7 +3,7 @@ using OpenQA.Selenium;
 namespace Assignum.Web.Tests;
 
 /// <summary>The chart as a person builds, brings in and keeps it, by keys alone.</summary>
-[Collection(AppCollection.Name)]
+[Collection(OtherAppCollection.Name)]
 public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
 {
     private string Said => Find("#grid-said").Text;

@@ -5,7 +5,7 @@ namespace Assignum.Web.Tests;
 
 /// <summary>What a change would do, seen before it is saved; differences of editions in words; an edition brought
 /// back.</summary>
-[Collection(AppCollection.Name)]
+[Collection(OtherAppCollection.Name)]
 public sealed class EditionsInTheBrowser(RunningApp app) : InBrowser(app)
 {
     [Fact]

@@ -4,7 +4,7 @@ namespace Assignum.Web.Tests;
 
 /// <summary>Groups, purposes, lists, the life cycle, explaining, spreadsheets, new lines, coverage: each by keys, as a
 /// person who maps a ledger works.</summary>
-[Collection(AppCollection.Name)]
+[Collection(OtherAppCollection.Name)]
 public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
 {
     private void Focus(string css) => browser.ExecuteScript("arguments[0].focus()", Find(css));
@@ -202,7 +202,7 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
             "/e/SHEET/assignments?purpose=stock&handler=Sheet",
             TestContext.Current.CancellationToken
         );
-        var path = Path.Combine(profile, "stock.xlsx");
+        var path = Path.Combine(folder, "stock.xlsx");
         await File.WriteAllBytesAsync(
             path,
             SheetEdits.Replace(taken, (">1425<", ">Glass and brass parts<")),

@@ -1,21 +1,52 @@
+using System.Collections.Concurrent;
 using System.Text.Json;
 using OpenQA.Selenium;
 using OpenQA.Selenium.Chrome;
 using OpenQA.Selenium.Support.UI;
 
+[assembly: AssemblyFixture(typeof(Assignum.Web.Tests.BrowserPool))]
+
 namespace Assignum.Web.Tests;
 
-/// <summary>A real browser for tests that use pages as a person does.</summary>
-public abstract class InBrowser : IDisposable
+/// <summary>Browsers of a run: a test takes one that is free and gives it back empty, since starting one takes longer than
+/// most tests.</summary>
+public sealed class BrowserPool : IDisposable
 {
-    private protected readonly ChromeDriver browser;
-    private protected readonly WebDriverWait wait;
-    private protected readonly string profile = Directory.CreateTempSubdirectory("assignum-browser").FullName;
+    private static readonly ConcurrentBag<ChromeDriver> Free = [];
+    private static readonly ConcurrentBag<(ChromeDriver Driver, string Profile)> All = [];
 
-    protected InBrowser(RunningApp app)
+    /// <summary>A browser that knows nobody.</summary>
+    public static ChromeDriver Take() => Free.TryTake(out var free) ? free : Started();
+
+    /// <summary>Takes a browser back: signed out, with nothing kept and one empty window.</summary>
+    public static void Give(ChromeDriver browser)
     {
-        App = app;
-        var options = new ChromeOptions { BinaryLocation = "/usr/bin/chromium" };
+        try
+        {
+            var old = browser.WindowHandles;
+            browser.SwitchTo().NewWindow(WindowType.Tab);
+            var own = browser.CurrentWindowHandle;
+            foreach (var handle in old)
+                browser.SwitchTo().Window(handle).Close();
+            browser.SwitchTo().Window(own);
+            browser.ExecuteCdpCommand("Network.clearBrowserCookies", []);
+            browser.Manage().Window.Size = new System.Drawing.Size(1280, 900);
+            Free.Add(browser);
+        }
+        catch (WebDriverException)
+        {
+            // One that is stuck is not given to anybody; it goes with the others.
+        }
+    }
+
+    private static ChromeDriver Started()
+    {
+        var profile = Directory.CreateTempSubdirectory("assignum-browser").FullName;
+        var options = new ChromeOptions
+        {
+            BinaryLocation = "/usr/bin/chromium",
+            UnhandledPromptBehavior = UnhandledPromptBehavior.Accept,
+        };
         options.AddArguments(
             "--headless=new",
             "--no-sandbox",
@@ -30,11 +61,40 @@ public abstract class InBrowser : IDisposable
             "--lang=en-GB",
             "--user-data-dir=" + profile
         );
-        browser = new ChromeDriver(
+        var browser = new ChromeDriver(
             ChromeDriverService.CreateDefaultService("/usr/bin", "chromedriver"),
             options,
             TimeSpan.FromMinutes(1)
         );
+        All.Add((browser, profile));
+        return browser;
+    }
+
+    /// <inheritdoc/>
+    public void Dispose()
+    {
+        foreach (var (browser, profile) in All)
+        {
+            browser.Quit();
+            browser.Dispose();
+            Directory.Delete(profile, true);
+        }
+    }
+}
+
+/// <summary>A real browser for tests that use pages as a person does.</summary>
+public abstract class InBrowser : IDisposable
+{
+    private protected readonly ChromeDriver browser;
+    private protected readonly WebDriverWait wait;
+
+    // Where a test puts files that it chooses.
+    private protected readonly string folder = Directory.CreateTempSubdirectory("assignum-files").FullName;
+
+    protected InBrowser(RunningApp app)
+    {
+        App = app;
+        browser = BrowserPool.Take();
         wait = new WebDriverWait(browser, TimeSpan.FromSeconds(20));
         wait.IgnoreExceptionTypes(typeof(NoSuchElementException), typeof(StaleElementReferenceException));
     }
@@ -57,9 +117,14 @@ public abstract class InBrowser : IDisposable
         );
     }
 
-    // Serious and critical findings of axe, as "rule: element".
+    private static readonly ConcurrentDictionary<string, bool> Looked = new(StringComparer.Ordinal);
+
+    // Serious and critical findings of axe, as "rule: element". A page is looked at once a run, whatever it is about.
     protected void NothingSerious(string within = "html")
     {
+        var page = System.Text.RegularExpressions.Regex.Replace(new Uri(browser.Url).AbsolutePath, "^/e/[^/]+", "/e");
+        if (!Looked.TryAdd($"{page} {within}", true))
+            return;
         browser.ExecuteScript(File.ReadAllText(Path.Combine(AppContext.BaseDirectory, "lib", "axe.min.js")));
         var json = (string)
             browser.ExecuteAsyncScript(
@@ -94,9 +159,8 @@ public abstract class InBrowser : IDisposable
 
     public void Dispose()
     {
-        browser.Quit();
-        browser.Dispose();
+        BrowserPool.Give(browser);
         GC.SuppressFinalize(this);
-        Directory.Delete(profile, true);
+        Directory.Delete(folder, true);
     }
 }

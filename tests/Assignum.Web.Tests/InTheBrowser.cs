@@ -91,7 +91,7 @@ public sealed class InTheBrowser(RunningApp app) : InBrowser(app)
     public void A_life_cycle_from_a_file_and_a_form_leaves_its_between_accounts_at_zero()
     {
         SignIn("tomas");
-        var file = Path.Combine(profile, "cycle.ndjson");
+        var file = Path.Combine(folder, "cycle.ndjson");
         File.WriteAllLines(
             file,
             [
@@ -269,7 +269,7 @@ public sealed class InTheBrowser(RunningApp app) : InBrowser(app)
             ).EnsureSuccessStatusCode();
         await ChangeAsync("methods.csv", "code,name\nCHEQUE,Cheque\n");
         await ChangeAsync("accounts.csv", "number,name,class,kind\n4010,Instruments here,revenue,posting\n");
-        var file = Path.Combine(profile, "back.zip");
+        var file = Path.Combine(folder, "back.zip");
         await File.WriteAllBytesAsync(
             file,
             PageClient.Zip([
@@ -321,7 +321,7 @@ public sealed class InTheBrowser(RunningApp app) : InBrowser(app)
                     TestContext.Current.CancellationToken
                 )
             ).EnsureSuccessStatusCode();
-        var file = Path.Combine(profile, "set-up.zip");
+        var file = Path.Combine(folder, "set-up.zip");
         void Pack(string accounts)
         {
             using var zip = new System.IO.Compression.ZipArchive(

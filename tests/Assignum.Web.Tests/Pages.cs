@@ -262,9 +262,10 @@ public class Pages(RunningApp app)
             .Read(form, "sales-invoice")
             .ToJsonString()
             .ShouldBe(
-                "{'source':'own','id':'1','kind':'sales-invoice','date':'2026-01-01','rate':1.25,'pricesIncludeTax':true,"
-                    .Replace('\'', '"')
-                    + """'lines':[{'item':'A','quantity':'two','unitPrice':-5}]}""".Replace('\'', '"')
+                (
+                    "{'source':'own','id':'1','kind':'sales-invoice','date':'2026-01-01','rate':1.25,"
+                    + "'pricesIncludeTax':true,'lines':[{'item':'A','quantity':'two','unitPrice':-5}]}"
+                ).Replace('\'', '"')
             );
     }
 }

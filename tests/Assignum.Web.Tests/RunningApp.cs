@@ -12,7 +12,26 @@ public sealed class RunningApp : IAsyncLifetime
 {
     public const string Key = "test-key-0123456789-0123456789-0123456789";
 
-    private readonly TestDatabase database = new();
+    // The demo is loaded once a run, by the application itself; every application gets a copy of it.
+    private static readonly Lazy<Task<string>> Demo = new(async () =>
+    {
+        var loaded = new TestDatabase();
+        await using (var first = new Factory(loaded.Application, loaded.Owner))
+        {
+            first.UseKestrel(0);
+            first.StartServer();
+            await ReadyAsync(first.ClientOptions.BaseAddress);
+        }
+        await loaded.Database.DisposeAsync();
+        // A database that somebody is connected to cannot be copied.
+        TestDatabase.Execute(
+            TestDatabase.Server,
+            $"select pg_terminate_backend(pid) from pg_stat_activity where datname = '{loaded.Name}'"
+        );
+        return loaded.Name;
+    });
+
+    private TestDatabase database = null!;
     private Factory? factory;
 
     /// <summary>The wire to the database.</summary>
@@ -25,6 +44,7 @@ public sealed class RunningApp : IAsyncLifetime
 
     public async ValueTask InitializeAsync()
     {
+        database = new TestDatabase(await Demo.Value);
         Wire = new Wire(database.Port);
         var connection = new Npgsql.NpgsqlConnectionStringBuilder(database.Application)
         {
@@ -35,7 +55,12 @@ public sealed class RunningApp : IAsyncLifetime
         factory.UseKestrel(0);
         factory.StartServer();
         Address = factory.ClientOptions.BaseAddress;
-        using var client = Client(null);
+        await ReadyAsync(Address);
+    }
+
+    private static async Task ReadyAsync(Uri address)
+    {
+        using var client = new HttpClient { BaseAddress = address };
         for (var i = 0; i < 600; i++)
         {
             if ((await client.GetAsync("/readyz")).IsSuccessStatusCode)
@@ -87,4 +112,11 @@ public sealed class RunningApp : IAsyncLifetime
 public sealed class AppCollection : ICollectionFixture<RunningApp>
 {
     public const string Name = "app";
+}
+
+/// <summary>Another application with the same demo, so that two collections run side by side.</summary>
+[CollectionDefinition(Name)]
+public sealed class OtherAppCollection : ICollectionFixture<RunningApp>
+{
+    public const string Name = "other app";
 }

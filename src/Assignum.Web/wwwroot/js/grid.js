@@ -3,6 +3,12 @@
 // Where data-hold is set, what is changed waits until it is saved, and what it would do is shown meanwhile; where data-holds
 // names columns, only what touches one of them. Where
 // data-total is set, only the rows around those in sight are there.
+// The parts stand in grid/: what waits, keys, drawing, the wire and the field in a cell; this puts them together.
+import { edit as editCell } from './grid/choice.js';
+import { Drawing } from './grid/draw.js';
+import { actOf } from './grid/keys.js';
+import { Pending } from './grid/pending.js';
+import { Memory, Wire } from './grid/wire.js';
 import { paste } from './paste.js';
 import { windowed } from './window.js';
 
@@ -17,13 +23,12 @@ function start() {
   const frame = table.closest('.grid-frame');
   const hold = table.dataset.hold === 'true';
   const heldColumns = new Set((table.dataset.holds ?? '').split(' ').filter(Boolean));
-  const holding = () => hold || [...pending.values()].some((change) => heldColumns.has(change.column));
-  const pending = new Map();
-  const gone = new Map();
-  // What the server said is wrong, by cell.
-  const faults = new Map();
-  const memory = (name) => JSON.parse(sessionStorage.getItem(`grid-${bar?.dataset.entity}-${name}`) ?? '[]');
-  const keep = (name, list) => sessionStorage.setItem(`grid-${bar.dataset.entity}-${name}`, JSON.stringify(list.slice(-100)));
+  const pending = new Pending();
+  const drawing = new Drawing();
+  const wire = new Wire(() => bar.querySelector('input[name=__RequestVerificationToken]').value);
+  const memory = new Memory(bar?.dataset.entity);
+  const holding = () => hold || pending.touches(heldColumns);
+  const put = (number, column, was, value) => pending.put(number, column, was, value);
   const folded = new Set();
   const selected = new Set();
   let anchor = null;
@@ -76,78 +81,37 @@ function start() {
     draw();
   }
 
-  // What cells said before a change waited in them.
-  const shown = new WeakMap();
-
   function draw() {
-    let deep = Infinity;
-    for (const row of all()) {
-      const level = Number(row.getAttribute('aria-level') ?? 1);
-      if (level <= deep) deep = Infinity;
-      row.hidden = level > deep;
-      if (row.hasAttribute('aria-expanded')) {
-        const shut = folded.has(row.dataset.number);
-        row.setAttribute('aria-expanded', String(!shut));
-        if (shut && level < deep) deep = level;
-      }
-      const number = row.dataset.number;
-      if (!number) continue;
-      row.setAttribute('aria-selected', String(selected.has(number)));
-      row.classList.toggle('gone', gone.has(number));
-      for (const cell of row.cells) {
-        if (!columnOf(cell)) continue;
-        const key = `${number}\u001f${columnOf(cell)}`;
-        const [change, fault] = [pending.get(key), faults.get(key)];
-        if (change) {
-          if (!shown.has(cell)) shown.set(cell, [...cell.childNodes]);
-          cell.textContent = change.value;
-          cell.classList.add('pending');
-        } else if (shown.has(cell)) {
-          // Back to what is stored: the cell says so again.
-          cell.replaceChildren(...shown.get(cell));
-          shown.delete(cell);
-          cell.classList.remove('pending');
-        }
-        if (!change && !fault && !cell.classList.contains('wrong')) continue;
-        cell.classList.toggle('wrong', !!fault);
-        if (fault) cell.setAttribute('aria-invalid', 'true'); else cell.removeAttribute('aria-invalid');
-        cell.title = fault ?? '';
-      }
-    }
+    drawing.rows(all(), { pending, selected, folded });
     const many = bar?.querySelector('.many');
     if (many) {
       many.hidden = selected.size === 0;
       document.getElementById('grid-many').textContent = selected.size === 1 ? `1 ${noun()}:` : `${selected.size} ${noun()}s:`;
-      document.getElementById('grid-undo').disabled = memory('undo').length === 0;
-      document.getElementById('grid-redo').disabled = memory('redo').length === 0;
+      document.getElementById('grid-undo').disabled = memory.list('undo').length === 0;
+      document.getElementById('grid-redo').disabled = memory.list('redo').length === 0;
     }
   }
 
   const noun = () => table.dataset.noun ?? 'account';
-  const waits = () => pending.size + gone.size;
-  const content = () => ({ edits: [...pending.values()].map(({ number, column, was, value }) => ({ number, column, was, value })), gone: [...gone].map(([number, stamp]) => ({ number, stamp })) });
 
   // What waits is counted, and what it would do is asked for, a moment after the last change.
-  let asking = 0;
   async function wait() {
     const shown = document.getElementById('grid-waits');
-    const many = waits();
+    const many = pending.count;
     if (shown) { shown.hidden = many === 0; document.getElementById('grid-count').textContent = many === 1 ? '1 change waits' : `${many} changes wait`; }
     const pane = document.getElementById('grid-foresee');
     const box = pane?.closest('[data-while-waiting]');
     if (box) box.hidden = many === 0;
     if (!pane || !bar?.dataset.foresee) return;
-    const asked = ++asking;
-    if (many === 0) { pane.innerHTML = '<p class="quiet mb-0">Change a cell to see which of the newest events would land elsewhere.</p>'; return; }
-    if (many > 20000) { pane.innerHTML = '<p class="quiet mb-0">So much is not looked at before it is saved: Editions then shows what the draft would do.</p>'; return; }
-    await new Promise((done) => { setTimeout(done, 250); });
-    if (asked !== asking) return;
-    pane.setAttribute('aria-busy', 'true');
-    const token = bar.querySelector('input[name=__RequestVerificationToken]').value;
-    const answer = await fetch(bar.dataset.foresee, { method: 'POST', headers: { 'Content-Type': 'application/json', 'X-Form-Token': token }, body: JSON.stringify(content()) });
-    if (asked !== asking) return;
+    if (many === 0 || many > 20000) {
+      wire.forget();
+      pane.innerHTML = many === 0 ? '<p class="quiet mb-0">Change a cell to see which of the newest events would land elsewhere.</p>' : '<p class="quiet mb-0">So much is not looked at before it is saved: Editions then shows what the draft would do.</p>';
+      return;
+    }
+    const seen = await wire.look(bar.dataset.foresee, pending.content(), 250, () => pane.setAttribute('aria-busy', 'true'));
+    if (seen === null) return;
     pane.removeAttribute('aria-busy');
-    pane.innerHTML = answer.ok || answer.status === 422 ? await answer.text() : '<p class="quiet mb-0">What this would do could not be worked out just now.</p>';
+    pane.innerHTML = seen || '<p class="quiet mb-0">What this would do could not be worked out just now.</p>';
   }
 
   // A new row stands on top until it is saved.
@@ -172,7 +136,7 @@ function start() {
       if (head.dataset.column) { cell.dataset.column = head.dataset.column; cell.dataset.value = ''; cell.className = 'code'; }
       row.append(cell);
       const value = values[head.dataset.column] ?? head.dataset.given;
-      if (value && !pending.has(`${number}\u001f${head.dataset.column}`)) put(number, head.dataset.column, '', value);
+      if (value && !pending.change(number, head.dataset.column)) put(number, head.dataset.column, '', value);
     }
     fresh.append(row);
     return row;
@@ -181,7 +145,9 @@ function start() {
   function drop(row) {
     for (const number of chosen(row)) {
       const one = find(number);
-      if (number.startsWith('new:')) { one?.remove(); for (const key of [...pending.keys()]) if (key.startsWith(`${number}\u001f`)) pending.delete(key); } else if (!gone.delete(number) && one?.dataset.stamp) gone.set(number, one.dataset.stamp);
+      const made = number.startsWith('new:');
+      if (made) one?.remove();
+      pending.drop(number, one?.dataset.stamp, made);
     }
     const left = !table.contains(document.activeElement);
     if (!here()) first();
@@ -190,47 +156,22 @@ function start() {
     wait();
   }
 
-  function put(number, column, was, value) {
-    const key = `${number}\u001f${column}`;
-    const before = pending.get(key)?.was ?? was;
-    faults.delete(key);
-    if (value === before) { pending.delete(key); return; }
-    pending.set(key, { number, column, was: before, value });
-  }
-
-  async function send(address, content) {
-    const token = bar.querySelector('input[name=__RequestVerificationToken]').value;
-    const answer = await fetch(address, { method: 'POST', headers: { 'Content-Type': 'application/json', 'X-Form-Token': token }, body: JSON.stringify(content ?? {}) });
-    const json = answer.headers.get('content-type')?.includes('json') ? await answer.json() : { faults: [{ number: '', column: '', message: 'That could not be stored: what you changed is still here. Try again in a moment.' }] };
-    return { ok: answer.ok, ...json };
-  }
-
   // Everything that waits, in one change; the tree is drawn anew from what the server has then.
   async function save(what) {
-    if (waits() === 0) return;
-    const { edits, gone: dropped } = content();
-    const answer = await send(bar.dataset.edit, { what, edits, gone: dropped, reason: document.getElementById('grid-reason')?.value });
+    if (pending.count === 0) return;
+    const { edits, gone } = pending.content();
+    const answer = await wire.send(bar.dataset.edit, { what, edits, gone, reason: document.getElementById('grid-reason')?.value });
     if (!answer.ok) {
-      // What is wrong with no cell of the grid stands in the first of its row that was changed.
-      const firsts = new Map();
-      for (const [key, change] of pending) if (!firsts.has(change.number)) firsts.set(change.number, key);
-      faults.clear();
-      for (const fault of answer.faults) {
-        if (!firsts.has(fault.number)) continue;
-        const [key, head] = [`${fault.number}\u001f${fault.column}`, headOf(fault.column)];
-        faults.set(!head?.hidden && (head || pending.has(key)) ? key : firsts.get(fault.number), fault.message);
-        if (fresh?.rows.length < 2 * MostFresh && fault.number.startsWith('new:') && !find(fault.number)) add({}, fault.number);
-      }
+      const wrong = pending.refuse(answer.faults, (column) => { const head = headOf(column); return head ? !head.hidden : undefined; });
+      for (const number of wrong) if (fresh?.rows.length < 2 * MostFresh && number.startsWith('new:') && !find(number)) add({}, number);
       say(`Nothing is stored yet. ${answer.faults[0]?.message ?? ''}${answer.faults.length > 1 ? ` (and ${answer.faults.length - 1} more)` : ''}`, true);
       draw();
       return;
     }
     const renumbered = new Map(edits.filter((e) => e.column === 'number').map((e) => [e.number, e.value]));
     pending.clear();
-    gone.clear();
-    faults.clear();
     fresh?.replaceChildren();
-    if (answer.change) { keep('undo', [...memory('undo'), answer.change]); keep('redo', []); }
+    if (answer.change) memory.made(answer.change);
     say(answer.change ? `${answer.rows === 1 ? `1 ${noun()}` : `${answer.rows} rows`} changed.` : 'Nothing was different.');
     await reload(renumbered);
     wait();
@@ -257,70 +198,38 @@ function start() {
   }
 
   async function back(from, to, word) {
-    const list = memory(from);
+    const list = memory.list(from);
     const change = list.pop();
     if (!change) { say(`Nothing to ${word}.`); return; }
-    const answer = await send(`${bar.dataset.undo}&change=${change}`);
+    const answer = await wire.send(`${bar.dataset.undo}&change=${change}`);
     if (!answer.ok) { say(`Could not ${word}: ${answer.faults[0]?.message}`, true); return; }
-    keep(from, list);
-    keep(to, [...memory(to), answer.change]);
+    memory.keep(from, list);
+    memory.keep(to, [...memory.list(to), answer.change]);
     say(word === 'undo' ? 'Undone.' : 'Done again.');
     await reload();
   }
 
-  // Edit a cell where it stands: a list where the field has words, else text, with choices where it names something.
+  // The cell is edited where it stands.
   function edit(cell, typed) {
     const column = columnOf(cell);
     const number = cell.parentElement.dataset.number;
     if (!may || !column || !number) return;
     const head = headOf(column);
-    const words = head?.dataset.words?.split(' ').filter(Boolean) ?? [];
-    const value = pending.get(`${number}\u001f${column}`)?.value ?? cell.dataset.value ?? '';
-    const field = document.createElement(words.length ? 'select' : 'input');
-    field.className = words.length ? 'form-select' : 'form-control';
-    field.id = 'grid-field';
-    field.autocomplete = 'off';
-    field.setAttribute('aria-label', `${column.replaceAll('_', ' ')} of ${number}`);
-    for (const word of ['', ...words]) if (words.length) field.add(new Option(word.replaceAll('-', ' '), word, false, word === value));
-    const pick = head?.dataset.pick;
-    if (pick) { field.dataset.pick = pick; field.setAttribute('role', 'combobox'); field.setAttribute('aria-expanded', 'false'); field.setAttribute('aria-autocomplete', 'list'); }
-    const old = [...cell.childNodes];
-    const box = document.createElement('span');
-    box.className = 'combo';
-    box.append(field);
-    cell.replaceChildren(box);
-    cell.classList.add('editing');
-    // All that was typed chooses a word, the first letter (which opened the list) with the rest.
-    let letters = '';
-    const spell = (more) => {
-      const word = words.find((w) => w.replaceAll('-', ' ').startsWith((letters + more).toLowerCase()));
-      if (word) { letters += more; field.value = word; }
-    };
-    if (words.length) { if (typed) spell(typed); } else field.value = typed ?? value;
-    field.focus();
-    if (!words.length && typed === undefined) field.select();
-    if (typed && pick) field.dispatchEvent(new Event('input', { bubbles: true }));
-    let done = false;
-    const end = (take, then) => {
-      if (done) return;
-      done = true;
-      const now = field.value;
-      cell.replaceChildren(...old);
-      cell.classList.remove('editing');
-      if (take) { put(number, column, cell.dataset.value ?? '', now); draw(); }
-      then?.();
-      if (take) changed(`${column.replaceAll('_', ' ')} of ${number}`);
-    };
-    field.addEventListener('keydown', (event) => {
-      event.stopPropagation();
-      if (event.defaultPrevented) return;
-      if (words.length && event.key.length === 1 && !event.ctrlKey && !event.altKey && !event.metaKey && letters) { spell(event.key); event.preventDefault(); }
-      if (event.key === 'Escape') { end(false, () => cell.focus()); event.preventDefault(); }
-      if (event.key === 'Enter') { end(true, () => step(cell, 1, 0)); event.preventDefault(); }
-      if (event.key === 'Tab') { end(true, () => step(cell, 0, event.shiftKey ? -1 : 1)); event.preventDefault(); }
+    const named = `${column.replaceAll('_', ' ')} of ${number}`;
+    editCell(cell, {
+      label: named,
+      words: head?.dataset.words?.split(' ').filter(Boolean) ?? [],
+      pick: head?.dataset.pick,
+      value: pending.change(number, column)?.value ?? cell.dataset.value ?? '',
+      typed,
+      end(take, value, key) {
+        if (take) { put(number, column, cell.dataset.value ?? '', value); draw(); }
+        if (key === 'Escape') cell.focus();
+        else if (key === 'Enter') step(cell, 1, 0);
+        else if (key) step(cell, 0, key === 'Tab' ? 1 : -1);
+        if (take) changed(named);
+      },
     });
-    field.addEventListener('picked', () => end(true, () => step(cell, 1, 0)));
-    field.addEventListener('blur', () => setTimeout(() => { if (document.activeElement !== field && !document.getElementById('in-place')?.open) end(true); }, 0));
   }
 
   function select(row, to) {
@@ -360,8 +269,6 @@ function start() {
 
   function forget() {
     pending.clear();
-    gone.clear();
-    faults.clear();
     fresh?.replaceChildren();
     reload();
     wait();
@@ -374,7 +281,7 @@ function start() {
     const column = columnOf(cell);
     if (numbers.length < 2 || !column) { say('Select the rows first: the topmost gives its value to the others.', true); return; }
     const at = (number) => find(number)?.querySelector(`td[data-column="${column}"]`);
-    const value = pending.get(`${numbers[0]}\u001f${column}`)?.value ?? at(numbers[0])?.dataset.value ?? '';
+    const value = pending.change(numbers[0], column)?.value ?? at(numbers[0])?.dataset.value ?? '';
     numbers.slice(1).forEach((number) => put(number, column, at(number)?.dataset.value ?? '', value));
     changed(`${column.replaceAll('_', ' ')} filled down`);
   }
@@ -387,42 +294,53 @@ function start() {
     if (answer.ok) pane.innerHTML = await answer.text();
   }
 
+  // What each act of the keys does (grid/keys.js says which key is which).
+  const acts = {
+    undo: () => back('undo', 'redo', 'undo'),
+    redo: () => back('redo', 'undo', 'redo'),
+    selectAll: () => { rows().forEach((r) => r.dataset.number && selected.add(r.dataset.number)); draw(); },
+    fill: (cell, row) => fill(row, cell),
+    drop: (cell, row) => drop(row),
+    top: () => sight.end(0).then(() => go(cellsOf(rows()[0])[0])),
+    bottom: () => sight.end(-1).then(() => go(cellsOf(rows().at(-1)).at(-1))),
+    inward: (cell, row) => shift(row, true),
+    outward: (cell, row) => shift(row, false),
+    extendDown: (cell, row) => { if (!selected.size) anchor = row; select(row, step(cell, 1, 0)); },
+    extendUp: (cell, row) => { if (!selected.size) anchor = row; select(row, step(cell, -1, 0)); },
+    toggle: (cell, row) => { anchor = row; if (!selected.delete(row.dataset.number)) selected.add(row.dataset.number); draw(); },
+    down: (cell) => { step(cell, 1, 0); panel(); },
+    up: (cell) => { step(cell, -1, 0); panel(); },
+    right: (cell) => step(cell, 0, 1),
+    left: (cell) => step(cell, 0, -1),
+    pageDown: (cell) => { step(cell, 20, 0); panel(); },
+    pageUp: (cell) => { step(cell, -20, 0); panel(); },
+    first: (cell, row) => go(cellsOf(row)[0]),
+    last: (cell, row) => go(cellsOf(row).at(-1)),
+    add: (cell, row) => { go(cellsOf(add() ?? row)[0]); draw(); wait(); },
+    leave: () => { if (pending.count && (!holding() || !selected.size)) forget(); selected.clear(); draw(); },
+    fold: (cell, row) => fold(row, true),
+    unfold: (cell, row) => fold(row, false),
+    open: (cell, row) => row.querySelector('a')?.click(),
+    beside: () => {
+      const pane = document.getElementById('chart-panel');
+      pane.hidden = !pane.hidden;
+      document.getElementById('chart-work').classList.toggle('with-pane', !pane.hidden);
+      panel();
+    },
+    edit: (cell) => edit(cell),
+    empty: (cell, row) => { put(row.dataset.number, columnOf(cell), cell.dataset.value ?? '', ''); changed(`${columnOf(cell)} of ${row.dataset.number} emptied`); },
+    type: (cell, row, event) => edit(cell, event.key),
+  };
+
   table.addEventListener('keydown', (event) => {
     const cell = event.target.closest('td[tabindex]');
     if (!cell || event.target.closest('.combo')) return;
     const row = cell.parentElement;
-    const key = event.key.length === 1 ? event.key.toLowerCase() : event.key;
-    const ctrl = event.ctrlKey || event.metaKey;
-    let took = true;
-    if (may && ctrl && key === 'z' && !event.shiftKey) back('undo', 'redo', 'undo');
-    else if (may && ctrl && (key === 'y' || key === 'z')) back('redo', 'undo', 'redo');
-    else if (ctrl && key === 'a') { rows().forEach((r) => r.dataset.number && selected.add(r.dataset.number)); draw(); }
-    else if (may && hold && ctrl && key === 'd') fill(row, cell);
-    else if (may && hold && ctrl && key === 'Delete') drop(row);
-    else if (ctrl && key === 'Home') sight.end(0).then(() => go(cellsOf(rows()[0])[0]));
-    else if (ctrl && key === 'End') sight.end(-1).then(() => go(cellsOf(rows().at(-1)).at(-1)));
-    else if (ctrl) took = false;
-    else if (may && event.altKey && key === 'ArrowRight') shift(row, true);
-    else if (may && event.altKey && key === 'ArrowLeft') shift(row, false);
-    else if (event.altKey) took = false;
-    else if (event.shiftKey && (key === 'ArrowDown' || key === 'ArrowUp')) { if (!selected.size) anchor = row; select(row, step(cell, key === 'ArrowDown' ? 1 : -1, 0)); }
-    else if (event.shiftKey && key === ' ') { anchor = row; if (!selected.delete(row.dataset.number)) selected.add(row.dataset.number); draw(); }
-    else if (key === 'ArrowDown' || key === 'ArrowUp') { step(cell, key === 'ArrowDown' ? 1 : -1, 0); panel(); }
-    else if (key === 'ArrowRight' || key === 'ArrowLeft') step(cell, 0, key === 'ArrowRight' ? 1 : -1);
-    else if (key === 'PageDown' || key === 'PageUp') { step(cell, key === 'PageDown' ? 20 : -20, 0); panel(); }
-    else if (key === 'Home') go(cellsOf(row)[0]);
-    else if (key === 'End') go(cellsOf(row).at(-1));
-    else if (may && hold && key === 'Insert') { go(cellsOf(add() ?? row)[0]); draw(); wait(); }
-    else if (key === 'Escape') { if (waits() && (!holding() || !selected.size)) forget(); selected.clear(); draw(); }
-    else if (key === '-' && row.hasAttribute('aria-expanded')) fold(row, true);
-    else if (key === '+' && row.hasAttribute('aria-expanded')) fold(row, false);
-    else if (key === 'Enter' && columnOf(cell) === 'number') row.querySelector('a')?.click();
-    else if (key === 'b' && columnOf(cell) === 'number') { const pane = document.getElementById('chart-panel'); pane.hidden = !pane.hidden; document.getElementById('chart-work').classList.toggle('with-pane', !pane.hidden); panel(); }
-    else if (may && (key === 'Enter' || key === 'F2')) edit(cell);
-    else if (may && (key === 'Delete' || key === 'Backspace') && columnOf(cell) && columnOf(cell) !== 'number' && row.dataset.number) { put(row.dataset.number, columnOf(cell), cell.dataset.value ?? '', ''); changed(`${columnOf(cell)} of ${row.dataset.number} emptied`); }
-    else if (may && event.key.length === 1 && key !== ' ' && key !== '?' && key !== '/' && columnOf(cell) !== 'number') edit(cell, event.key);
-    else took = false;
-    if (took) { event.preventDefault(); event.stopPropagation(); }
+    const act = actOf(event, { column: columnOf(cell), number: row.dataset.number, folds: row.hasAttribute('aria-expanded'), may: !!may, hold });
+    if (!act) return;
+    acts[act](cell, row, event);
+    event.preventDefault();
+    event.stopPropagation();
   });
 
   table.addEventListener('focusin', (event) => { const cell = event.target.closest('td[tabindex]'); if (cell && cell === event.target && cell !== here()) go(cell, false); });
@@ -474,7 +392,7 @@ function start() {
       if (document.activeElement?.id === 'grid-field') document.activeElement.blur();
       setTimeout(() => save(table.dataset.what ?? 'changed in the grid'), 0);
     });
-    window.addEventListener('beforeunload', (event) => { if (waits()) event.preventDefault(); });
+    window.addEventListener('beforeunload', (event) => { if (pending.count) event.preventDefault(); });
     document.getElementById('grid-save')?.addEventListener('click', () => save(table.dataset.what ?? 'changed in the grid'));
     document.getElementById('grid-drop')?.addEventListener('click', forget);
     document.getElementById('grid-add')?.addEventListener('click', () => { const row = add(); draw(); wait(); if (row) go(cellsOf(row)[0]); });

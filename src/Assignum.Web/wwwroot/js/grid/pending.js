@@ -1,0 +1,71 @@
+// What was changed and waits: cells by row and column, rows that are to go, and what the server said is wrong with them.
+// Pure: it knows neither table nor server.
+const SEPARATOR = '\u001f';
+
+export const keyOf = (number, column) => `${number}${SEPARATOR}${column}`;
+
+export class Pending {
+  #cells = new Map();
+  #gone = new Map();
+  #faults = new Map();
+
+  /** How many changes wait. */
+  get count() { return this.#cells.size + this.#gone.size; }
+
+  /** The change that waits in a cell, or undefined. */
+  change(number, column) { return this.#cells.get(keyOf(number, column)); }
+
+  /** Why a cell was refused, or undefined. */
+  fault(number, column) { return this.#faults.get(keyOf(number, column)); }
+
+  /** Whether a row is to go. */
+  goes(number) { return this.#gone.has(number); }
+
+  /** Whether anything that waits is in one of some columns. */
+  touches(columns) { return [...this.#cells.values()].some((change) => columns.has(change.column)); }
+
+  /** A cell gets a value. Back to what it was: nothing waits in it. What was said to be wrong with it is over. */
+  put(number, column, was, value) {
+    const key = keyOf(number, column);
+    const before = this.#cells.get(key)?.was ?? was;
+    this.#faults.delete(key);
+    if (value === before) this.#cells.delete(key); else this.#cells.set(key, { number, column, was: before, value });
+  }
+
+  /** A row that is only here is forgotten; one that is stored goes, or stays after all. The stamp is the row as it was seen. */
+  drop(number, stamp, isNew) {
+    if (!isNew) { if (!this.#gone.delete(number) && stamp) this.#gone.set(number, stamp); return; }
+    for (const [key, change] of this.#cells) if (change.number === number) { this.#cells.delete(key); this.#faults.delete(key); }
+  }
+
+  /** What the server is sent. */
+  content() {
+    return {
+      edits: [...this.#cells.values()].map(({ number, column, was, value }) => ({ number, column, was, value })),
+      gone: [...this.#gone].map(([number, stamp]) => ({ number, stamp })),
+    };
+  }
+
+  /** Takes what is wrong. What is wrong with no cell that is shown stands in the first of its row that was changed. */
+  refuse(faults, shows) {
+    const firsts = new Map();
+    for (const [key, change] of this.#cells) if (!firsts.has(change.number)) firsts.set(change.number, key);
+    this.#faults.clear();
+    const rows = [];
+    for (const fault of faults) {
+      if (!firsts.has(fault.number)) continue;
+      const key = keyOf(fault.number, fault.column);
+      const seen = shows(fault.column);
+      this.#faults.set(seen === true || seen !== false && this.#cells.has(key) ? key : firsts.get(fault.number), fault.message);
+      rows.push(fault.number);
+    }
+    return rows;
+  }
+
+  /** Nothing waits any more. */
+  clear() {
+    this.#cells.clear();
+    this.#gone.clear();
+    this.#faults.clear();
+  }
+}
