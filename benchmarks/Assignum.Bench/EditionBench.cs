@@ -227,6 +227,85 @@ internal static class EditionBench
             (await view.RunAsync(actor, Code, "1", null, Stop)).Result!.SetUp.SetUp,
             (await view.RunAsync(actor, Code, "draft", null, Stop)).Result!.SetUp.SetUp
         );
+
+        // Memory of the live edition and the draft together, and of each set-up that comes after them.
+        {
+            static long Held()
+            {
+                GC.Collect();
+                GC.WaitForPendingFinalizers();
+                GC.Collect();
+                return GC.GetTotalMemory(true) / (1 << 20);
+            }
+            var fresh = new DeskContext(database);
+            var looking = new ViewSetUp(fresh);
+            var none = Held();
+            var live = (await looking.RunAsync(actor, Code, "1", null, Stop)).Result;
+            var one = Held();
+            var beside = (await looking.RunAsync(actor, Code, "draft", null, Stop)).Result;
+            var two = Held();
+            Console.WriteLine($"editions: memory of one set-up {one - none} MB, of a second beside it {two - one} MB");
+            GC.KeepAlive(live);
+            GC.KeepAlive(beside);
+        }
+        // An item added: there to land by in the live edition, here and in another process.
+        {
+            var there = new DeskContext(database);
+            await new ViewSetUp(there).RunAsync(actor, Code, null, new DateOnly(2026, 6, 1), Stop);
+            await view.RunAsync(actor, Code, null, new DateOnly(2026, 6, 1), Stop);
+            var (saved, here, elsewhere) = (new List<double>(), new List<double>(), new List<double>());
+            for (var i = 0; i < 9; i++)
+            {
+                var code = "NEW-" + i;
+                saved.Add(
+                    await TimeAsync(async () =>
+                        Must(
+                            await edit.MakeAsync(
+                                actor,
+                                Code,
+                                "item",
+                                null,
+                                (now, _) =>
+                                    [
+                                        SetUpEdit.Row(
+                                            Parts.Items,
+                                            null,
+                                            new Dictionary<string, string?>
+                                            {
+                                                ["code"] = code,
+                                                ["name"] = code,
+                                                ["nature"] = "goods",
+                                                ["group"] = now.Items[0].Group,
+                                            }
+                                        ),
+                                    ],
+                                Stop
+                            )
+                        )
+                    )
+                );
+                foreach (var (desks, into) in new[] { (desk, here), (there, elsewhere) })
+                    into.Add(
+                        await TimeAsync(async () =>
+                        {
+                            var set = (
+                                await new ViewSetUp(desks).RunAsync(actor, Code, null, new DateOnly(2026, 6, 1), Stop)
+                            )
+                                .Result!
+                                .SetUp;
+                            if (set.Item(code) is not { } known)
+                                throw new InvalidOperationException("The item is not there.");
+                            var values = default(LegValues);
+                            (values[Dimension.Item], values[Dimension.ItemGroup]) = (known.Number, known.Group);
+                            _ = set.Landings.Resolve(Purposes.SalesRevenue, values);
+                        })
+                    );
+            }
+            static double Middle(List<double> times) => times.Order().ElementAt(times.Count / 2);
+            Say("an item saved", Middle(saved));
+            Say("then there to land by in the live edition, in this process", Middle(here));
+            Say("and in another process", Middle(elsewhere));
+        }
         var found = 0;
         for (var i = 0; i < 4; i++)
             Say(

@@ -1,3 +1,4 @@
+using Assignum.Core.Editions;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Core.Tables.Foreign;
@@ -92,4 +93,22 @@ public static class Looking
         await using var db = await desk.Database.OpenAsync(stop);
         return await UploadStore.FindAsync(db, state.Id, id, actor.Name, stop);
     }
+
+    /// <summary>Whether an event was posted or kept before.</summary>
+    public static async Task<bool> KnowsAsync(
+        this DeskContext desk,
+        string entity,
+        string source,
+        string id,
+        CancellationToken stop
+    )
+    {
+        await using var db = await desk.Database.OpenAsync(stop);
+        return await EditionStore.StateAsync(db, entity, false, stop) is { } state
+            && (await JournalStore.KeptAsync(db, state.Id, [source], [id], stop)).Count > 0;
+    }
+
+    /// <summary>Whether the database answers.</summary>
+    public static Task<bool> AnswersAsync(this DeskContext desk, CancellationToken stop) =>
+        desk.Database.AnswersAsync(stop);
 }

@@ -1,4 +1,5 @@
 using System.Data;
+using Assignum.Core.Editions;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Storage;

@@ -7,22 +7,6 @@ using NpgsqlTypes;
 
 namespace Assignum.Storage;
 
-/// <summary>A change that was made, without its rows.</summary>
-/// <param name="Draft">The draft it was made in; null where it changed records only.</param>
-/// <param name="DraftOpen">Whether that draft is still one.</param>
-public sealed record ChangeHead(
-    long Id,
-    DateTime At,
-    string Who,
-    string What,
-    string? Reason,
-    int? Draft,
-    bool DraftOpen,
-    int Rows,
-    long? Undoes,
-    long? UndoneBy
-);
-
 /// <summary>The revisions that a change made.</summary>
 /// <param name="Records">Of the records; null: it changed none.</param>
 /// <param name="Draft">Of the draft; null: none was open.</param>

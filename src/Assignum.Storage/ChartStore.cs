@@ -1,38 +1,9 @@
+using Assignum.Core.Ledger;
 using Assignum.Core.Records;
 using Npgsql;
 using NpgsqlTypes;
 
 namespace Assignum.Storage;
-
-/// <summary>A line on an account's card.</summary>
-/// <param name="AsPosted">The number as posted, where it is another today; else null.</param>
-/// <param name="Rung">The rung that decided the landing, from the trace kept with it.</param>
-/// <param name="Before">Debit less credit of the account before this line, in the order of the card.</param>
-public sealed record CardLine(
-    long EntryId,
-    int Line,
-    string Entry,
-    DateOnly Date,
-    string Kind,
-    string? Reference,
-    string? AsPosted,
-    decimal Debit,
-    decimal Credit,
-    string? Purpose,
-    string? Rung,
-    string? Party,
-    string? Item,
-    string? Text,
-    decimal Before
-);
-
-/// <summary>How lines use a control account without what its subledger needs.</summary>
-/// <param name="Purpose">The purpose they were posted for; null: by hand.</param>
-/// <param name="Nameless">Lines that name no party, item or project.</param>
-public sealed record ControlUse(string? Purpose, long Lines, long Nameless, decimal Balance);
-
-/// <summary>A note on an account: what it said, who wrote it and when; null text: it was taken away.</summary>
-public sealed record NoteRow(string? Text, string Who, DateTime At);
 
 /// <summary>What the journal and the history say of accounts, and their numbers.</summary>
 public static class ChartStore

@@ -1,10 +1,8 @@
 using System.Text.Json;
+using Assignum.Core.Editions;
 using Npgsql;
 
 namespace Assignum.Storage;
-
-/// <summary>An entity in a list.</summary>
-public sealed record EntityRow(int Id, string Code, string Name, string Currency);
 
 /// <summary>Entities, the audit trail and the posting counters that come with an entity.</summary>
 public static class EntityStore

@@ -35,46 +35,6 @@ public sealed record EntryToPost(
     string? RemarksJson
 );
 
-/// <summary>An entry's number: the year it was posted into and its place there, written <c>2026-000123</c>.</summary>
-public static class EntryNumber
-{
-    /// <summary>Writes the number.</summary>
-    public static string Of(int year, int sequence) =>
-        string.Create(CultureInfo.InvariantCulture, $"{year}-{sequence:000000}");
-
-    /// <summary>Reads a number; (0, 0), which no entry has, for anything else.</summary>
-    public static (int Year, int Sequence) Parse(string? number)
-    {
-        var parts = number?.Split('-') ?? [];
-        return
-            parts.Length == 2
-            && int.TryParse(parts[0], NumberStyles.None, CultureInfo.InvariantCulture, out var year)
-            && int.TryParse(parts[1], NumberStyles.None, CultureInfo.InvariantCulture, out var sequence)
-            ? (year, sequence)
-            : (0, 0);
-    }
-}
-
-/// <summary>A stored entry without its lines.</summary>
-public sealed record EntryHead(
-    long Id,
-    string Number,
-    string Source,
-    string ExternalId,
-    DateOnly Date,
-    int Edition,
-    string Kind,
-    string Role,
-    string Currency,
-    decimal Rate,
-    string? Reference,
-    string? Party,
-    decimal Total,
-    string? RemarksJson,
-    DateTime PostedAt,
-    string PostedBy
-);
-
 /// <summary>A stored line. <paramref name="Account"/> is the number as posted; <paramref name="AccountNow"/> what it is
 /// today.</summary>
 public sealed record StoredLine(
@@ -109,27 +69,6 @@ public sealed record LineReasoning(
     IReadOnlyDictionary<string, string[]> Values
 );
 
-/// <summary>A stored tax line.</summary>
-public sealed record StoredTax(
-    long EntryId,
-    string Code,
-    decimal Base,
-    decimal Rate,
-    decimal Tax,
-    string DecidedBy,
-    decimal EntityBase,
-    decimal EntityTax,
-    decimal NonDeductible,
-    bool Capital,
-    string? BaseBox,
-    string? TaxBox,
-    string? ReverseBaseBox,
-    string? ReverseTaxBox
-);
-
-/// <summary>A row of the trial balance; balance is debit minus credit.</summary>
-public sealed record BalanceRow(string Account, string Name, string Class, decimal Debit, decimal Credit);
-
 /// <summary>What may stand in the way of posting an event: the same source and id, kept before.</summary>
 public sealed record KeptEvent(string Source, string ExternalId, string Body, string Outcome, string? Number);
 
@@ -142,18 +81,4 @@ public sealed record DocumentRow(
     decimal Rate,
     decimal Open,
     string Currency
-);
-
-/// <summary>Which entries a list asks for; null does not narrow.</summary>
-public sealed record EntryQuery(
-    string? Source = null,
-    string? ExternalId = null,
-    string? Account = null,
-    DateOnly? From = null,
-    DateOnly? To = null,
-    string? Text = null,
-    long? After = null,
-    int Limit = 500,
-    bool NewestFirst = false,
-    string? Number = null
 );

@@ -1,6 +1,7 @@
 using System.Text.Json;
 using Assignum.Core;
 using Assignum.Core.Landing;
+using Assignum.Core.Ledger;
 using Npgsql;
 using NpgsqlTypes;
 

@@ -6,12 +6,6 @@ using Npgsql;
 
 namespace Assignum.Storage;
 
-/// <summary>A record whose place in a group is not in force yet.</summary>
-/// <param name="Part">Of the record: items, parties or projects.</param>
-/// <param name="Column">Which of its groups.</param>
-/// <param name="Group">The group it is in from then on.</param>
-public sealed record Waiting(string Part, string Key, string Column, string Group);
-
 /// <summary>
 /// Memberships in groups that are not in force: those of a draft wait with it, those of a coming edition begin with it.
 /// The record itself

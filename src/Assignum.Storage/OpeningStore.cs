@@ -1,11 +1,8 @@
+using Assignum.Core.Tables;
 using Npgsql;
 using NpgsqlTypes;
 
 namespace Assignum.Storage;
-
-/// <summary>A balance that came with a chart.</summary>
-/// <param name="Amount">Debit less credit, base currency.</param>
-public sealed record OpeningRow(string Account, string Name, decimal Amount, string File, string Who, DateTime At);
 
 /// <summary>Keeps balances that came with a chart, one an account: a later file's takes the place of an earlier
 /// one's.</summary>

@@ -4,10 +4,6 @@ using Npgsql;
 
 namespace Assignum.Storage;
 
-/// <summary>Who changed a row last, when and why.</summary>
-/// <param name="What">What was done, in words.</param>
-public sealed record LastChange(string Who, DateTime At, string What, string? Reason);
-
 /// <summary>What a reviewer reads beside an edition: who changed what, what stands between accounts, what was posted
 /// before it.</summary>
 public static class ReviewStore

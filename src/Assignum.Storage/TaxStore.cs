@@ -1,13 +1,7 @@
+using Assignum.Core.Ledger;
 using Npgsql;
 
 namespace Assignum.Storage;
-
-/// <summary>How often a cell of the tax matrix occurred.</summary>
-public sealed record MatrixUse(string Standing, string Category, string Direction, int Lines);
-
-/// <summary>What a tax code put into a box of the return. Base currency.</summary>
-/// <param name="What"><c>base</c>, <c>tax</c>, <c>reverse base</c> or <c>reverse tax</c>.</param>
-public sealed record BoxAmount(string Box, string What, string Code, int Lines, decimal Amount);
 
 /// <summary>Reads what the journal says of tax.</summary>
 public static class TaxStore

@@ -1,11 +1,7 @@
+using Assignum.Core.Ledger;
 using Npgsql;
 
 namespace Assignum.Storage;
-
-/// <summary>What a rung decided in a stretch of days.</summary>
-/// <param name="Rung">As the trace says it; <c>borrowed</c> where another purpose's ladder decided.</param>
-/// <param name="Amount">Debits and credits together, base currency.</param>
-public sealed record RungVolume(string Purpose, string Rung, string Account, long Lines, decimal Amount);
 
 /// <summary>Reads what rungs decided, from what was stored with each line.</summary>
 public static class VolumeStore

@@ -1,10 +1,7 @@
+using Assignum.Core.Work;
 using Npgsql;
 
 namespace Assignum.Storage;
-
-/// <summary>Somebody's documents in order, as JSON.</summary>
-/// <param name="Revision">Moves with every change; 0 where nothing was kept yet.</param>
-public sealed record WorkbenchRow(IReadOnlyList<string> Documents, IReadOnlyList<string> Before, long Revision);
 
 /// <summary>Keeps the documents that people rehearse in order.</summary>
 public static class WorkbenchStore

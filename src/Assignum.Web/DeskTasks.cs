@@ -14,6 +14,7 @@ internal static class DeskTasks
     public static void Register(IServiceCollection services) =>
         services
             .AddSingleton<SignIn>()
+            .AddSingleton<FirstAccess>()
             .AddSingleton<CreateEntity>()
             .AddSingleton<ImportBundle>()
             .AddSingleton<EditSetUp>()

@@ -27,6 +27,7 @@ public class Layers
         "Checks",
         "Upkeep",
         "Editions",
+        "Work",
     ];
 
     private static string In(string folder) => $@"^Assignum\.Core\.{folder}(\..*)?$";

@@ -1,6 +1,7 @@
 using System.Text;
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
+using Assignum.Core.Ledger;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Core.Tables.Foreign;

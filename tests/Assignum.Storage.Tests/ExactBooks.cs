@@ -1,4 +1,5 @@
 using Assignum.Core.Chart;
+using Assignum.Core.Editions;
 using Assignum.Core.SetUps;
 using Assignum.Core.Statements;
 using Assignum.Core.Tables;

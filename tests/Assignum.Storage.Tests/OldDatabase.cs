@@ -1,5 +1,6 @@
 using System.Diagnostics;
 using System.IO.Compression;
+using Assignum.Core.Ledger;
 using Assignum.Core.Tables;
 using Assignum.Desk;
 using Assignum.Desk.Access;

@@ -2,6 +2,7 @@ using System.Text;
 using Assignum.Core;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
+using Assignum.Core.Work;
 using Assignum.Desk;
 using Assignum.Desk.Access;
 using Assignum.Desk.Posting;

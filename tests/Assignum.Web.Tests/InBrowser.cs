@@ -18,17 +18,17 @@ public sealed class BrowserPool : IDisposable
     /// <summary>A browser that knows nobody.</summary>
     public static ChromeDriver Take() => Free.TryTake(out var free) ? free : Started();
 
-    /// <summary>Takes a browser back: signed out, with nothing kept and one empty window.</summary>
+    /// <summary>Takes a browser back: signed out, with nothing kept, on an empty page.</summary>
     public static void Give(ChromeDriver browser)
     {
         try
         {
-            var old = browser.WindowHandles;
-            browser.SwitchTo().NewWindow(WindowType.Tab);
-            var own = browser.CurrentWindowHandle;
-            foreach (var handle in old)
+            // The same window: one that is opened by a script is not in front, and hears nothing of the focus.
+            foreach (var handle in browser.WindowHandles.Skip(1))
                 browser.SwitchTo().Window(handle).Close();
-            browser.SwitchTo().Window(own);
+            browser.SwitchTo().Window(browser.WindowHandles[0]);
+            browser.ExecuteScript("try { sessionStorage.clear(); localStorage.clear(); } catch { }");
+            browser.Navigate().GoToUrl("about:blank");
             browser.ExecuteCdpCommand("Network.clearBrowserCookies", []);
             browser.Manage().Window.Size = new System.Drawing.Size(1280, 900);
             Free.Add(browser);
@@ -95,7 +95,7 @@ public abstract class InBrowser : IDisposable
     {
         App = app;
         browser = BrowserPool.Take();
-        wait = new WebDriverWait(browser, TimeSpan.FromSeconds(20));
+        wait = new WebDriverWait(browser, TimeSpan.FromSeconds(40));
         wait.IgnoreExceptionTypes(typeof(NoSuchElementException), typeof(StaleElementReferenceException));
     }
 

@@ -5,6 +5,11 @@ using Microsoft.AspNetCore.Identity;
 
 namespace Assignum.Desk.Access;
 
+/// <summary>Somebody who may sign in.</summary>
+/// <param name="Stamp">Changes with the password: an older session ends.</param>
+/// <param name="Actor">With the roles held.</param>
+public sealed record Person(string SignIn, string Name, Guid Stamp, Actor Actor);
+
 /// <summary>Signs users in and recognises keys.</summary>
 /// <remarks>
 /// Wrong passwords lock the name for a growing while after five in a row, and an address after thirty in five minutes.
@@ -20,12 +25,12 @@ public sealed class SignIn(DeskContext desk)
     public const int ShortestPassword = 10;
 
     /// <summary>The user, or a refusal in words for the page.</summary>
-    public async Task<Outcome<UserRow>> RunAsync(string name, string password, string address, CancellationToken stop)
+    public async Task<Outcome<Person>> RunAsync(string name, string password, string address, CancellationToken stop)
     {
         var signIn = name.Trim().ToLowerInvariant();
         await using var db = await desk.Database.OpenAsync(stop);
         if (await AccessStore.RecentFailuresAsync(db, address, stop) >= AddressLimit)
-            return Outcome<UserRow>.No(
+            return Outcome<Person>.No(
                 Refusal.Forbidden,
                 "throttled",
                 "Too many wrong passwords came from here. Wait five minutes and try again."
@@ -37,7 +42,7 @@ public sealed class SignIn(DeskContext desk)
             password.Length > 1000 ? "" : password
         );
         if (user is { LockedUntil: { } until } && until > desk.Clock.GetUtcNow().UtcDateTime)
-            return Outcome<UserRow>.No(
+            return Outcome<Person>.No(
                 Refusal.Forbidden,
                 "locked",
                 "Too many wrong passwords for this name. Wait a few minutes and try again."
@@ -55,19 +60,19 @@ public sealed class SignIn(DeskContext desk)
                 null,
                 stop
             );
-            return Outcome<UserRow>.No(Refusal.Invalid, "wrong-sign-in", "The name or the password is wrong.");
+            return Outcome<Person>.No(Refusal.Invalid, "wrong-sign-in", "The name or the password is wrong.");
         }
         await AccessStore.SucceededAsync(db, user.Id, stop);
         await EntityStore.AuditAsync(db, null, user.SignIn, "signed in", address, null, null, stop);
-        return user;
+        return PersonOf(user);
     }
 
     /// <summary>A user still entitled to a session with this stamp, or null.</summary>
-    public async Task<UserRow?> StillAsync(string signIn, Guid stamp, CancellationToken stop)
+    public async Task<Person?> StillAsync(string signIn, Guid stamp, CancellationToken stop)
     {
         await using var db = await desk.Database.OpenAsync(stop);
         return await AccessStore.UserAsync(db, signIn, stop) is { Active: true } user && user.Stamp == stamp
-            ? user
+            ? PersonOf(user)
             : null;
     }
 
@@ -95,8 +100,9 @@ public sealed class SignIn(DeskContext desk)
     /// <summary>What is stored of a password.</summary>
     public static string HashPassword(string signIn, string password) => Hasher.HashPassword(signIn, password);
 
-    /// <summary>The actor that a user is.</summary>
-    public static Actor ActorOf(UserRow user)
+    private static Person PersonOf(UserRow user) => new(user.SignIn, user.Name, user.Stamp, ActorOf(user));
+
+    private static Actor ActorOf(UserRow user)
     {
         Role? everywhere = null;
         var named = new Dictionary<string, Role>(StringComparer.Ordinal);

@@ -1,5 +1,8 @@
 using System.Globalization;
 using System.Text.Json.Nodes;
+using Assignum.Core.Editions;
+using Assignum.Core.Tables;
+using Assignum.Core.Work;
 using Assignum.Desk.Access;
 using Assignum.Desk.Posting;
 using Assignum.Storage;

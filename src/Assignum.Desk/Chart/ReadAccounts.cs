@@ -1,5 +1,7 @@
 using Assignum.Core.Chart;
+using Assignum.Core.Editions;
 using Assignum.Core.Landing;
+using Assignum.Core.Ledger;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Core.Tables.Foreign;

@@ -1,4 +1,5 @@
 using Assignum.Core;
+using Assignum.Core.Editions;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
 using Assignum.Core.Ledger;

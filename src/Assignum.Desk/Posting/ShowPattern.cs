@@ -1,3 +1,4 @@
+using Assignum.Core.Editions;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;

@@ -1,4 +1,6 @@
+using Assignum.Core.Editions;
 using Assignum.Core.Entries;
+using Assignum.Core.Work;
 using Assignum.Desk.Access;
 using Assignum.Formats.Json;
 using Assignum.Storage;

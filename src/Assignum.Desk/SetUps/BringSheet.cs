@@ -1,5 +1,6 @@
 using Assignum.Core;
 using Assignum.Core.Chart;
+using Assignum.Core.Editions;
 using Assignum.Core.Landing;
 using Assignum.Core.Records;
 using Assignum.Core.SetUps;
@@ -199,7 +200,7 @@ public sealed class BringSheet(DeskContext desk, ViewSetUp view, EditSetUp edit,
             .Concat(
                 UnfitEdits
                     .Refused(now, edits)
-                    .Select(r => At(r.Edit + 1, new FormFault(sheet.Part.Name, 0, "account", "unfit", r.Message)))
+                    .Select(r => At(r.Edit + 1, new FormFault(sheet.Part.Name, 0, r.Column, "unfit", r.Message)))
             );
     }
 

@@ -1,5 +1,6 @@
 using Assignum.Core;
 using Assignum.Core.Chart;
+using Assignum.Core.Editions;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Core.Tables.Foreign;
@@ -124,6 +125,27 @@ public sealed class EditSetUp(DeskContext desk)
             stop
         );
         var plan = SetUpEdit.Plan(current, edits.Result, uses);
+        // What people write by hand suits its purpose; what is merged or turned back was written before.
+        if (
+            undoes is null
+            && then is null
+            && UnfitEdits.Refused(current, edits.Result).ToList() is { Count: > 0 } unfit
+        )
+            plan = plan with
+            {
+                Changes = [],
+                Faults =
+                [
+                    .. plan.Faults,
+                    .. unfit.Select(u => new FormFault(
+                        edits.Result[u.Edit].Part.Name,
+                        u.Edit + 1,
+                        u.Column,
+                        "unfit",
+                        u.Message
+                    )),
+                ],
+            };
         foreach (var ((kind, from), to) in GroupRenaming.In(plan.Changes))
             if (await GroupStore.KnownAsync(db, state.Id, kind, to, stop))
                 plan = plan with

@@ -1,5 +1,6 @@
 using Assignum.Core;
 using Assignum.Core.Checks;
+using Assignum.Core.Editions;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;

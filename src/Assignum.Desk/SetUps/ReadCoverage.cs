@@ -1,5 +1,7 @@
 using Assignum.Core.Coverage;
+using Assignum.Core.Editions;
 using Assignum.Core.Landing;
+using Assignum.Core.Ledger;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Storage;

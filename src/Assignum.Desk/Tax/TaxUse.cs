@@ -2,6 +2,7 @@ using Assignum.Core;
 using Assignum.Core.Chart;
 using Assignum.Core.Entries;
 using Assignum.Core.Landing;
+using Assignum.Core.Ledger;
 using Assignum.Core.Records;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tax;

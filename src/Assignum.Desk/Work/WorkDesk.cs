@@ -1,4 +1,6 @@
 using System.Text.Json;
+using Assignum.Core.Editions;
+using Assignum.Core.Work;
 using Assignum.Desk.Access;
 using Assignum.Storage;
 

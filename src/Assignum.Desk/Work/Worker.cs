@@ -1,5 +1,6 @@
 using System.Text.Json;
 using Assignum.Core;
+using Assignum.Core.Work;
 using Assignum.Desk.Access;
 using Assignum.Storage;
 using Npgsql;

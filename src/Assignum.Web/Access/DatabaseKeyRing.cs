@@ -1,5 +1,5 @@
 using System.Xml.Linq;
-using Assignum.Storage;
+using Assignum.Desk.Access;
 using Microsoft.AspNetCore.DataProtection.KeyManagement;
 using Microsoft.AspNetCore.DataProtection.Repositories;
 using Microsoft.Extensions.Options;
@@ -8,13 +8,13 @@ namespace Assignum.Web.Access;
 
 /// <summary>Keeps the keys that protect cookies in the database, so that all processes share them and a restart keeps
 /// sessions.</summary>
-internal sealed class DatabaseKeyRing(Database database) : IConfigureOptions<KeyManagementOptions>, IXmlRepository
+internal sealed class DatabaseKeyRing(FirstAccess access) : IConfigureOptions<KeyManagementOptions>, IXmlRepository
 {
     public void Configure(KeyManagementOptions options) => options.XmlRepository = this;
 
     public IReadOnlyCollection<XElement> GetAllElements() =>
-        [.. AccessStore.ProtectionKeys(database).Select(xml => XElement.Parse(xml))];
+        [.. access.ProtectionKeys().Select(xml => XElement.Parse(xml))];
 
     public void StoreElement(XElement element, string friendlyName) =>
-        AccessStore.StoreProtectionKey(database, friendlyName, element.ToString(SaveOptions.DisableFormatting));
+        access.KeepProtectionKey(friendlyName, element.ToString(SaveOptions.DisableFormatting));
 }

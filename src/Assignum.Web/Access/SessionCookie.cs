@@ -1,6 +1,5 @@
 using System.Security.Claims;
 using Assignum.Desk.Access;
-using Assignum.Storage;
 using Microsoft.AspNetCore.Authentication;
 using Microsoft.AspNetCore.Authentication.Cookies;
 
@@ -39,7 +38,7 @@ internal static class SessionCookie
     }
 
     /// <summary>Begins a session.</summary>
-    public static Task SignInAsync(HttpContext http, UserRow user) =>
+    public static Task SignInAsync(HttpContext http, Person user) =>
         http.SignInAsync(
             CookieAuthenticationDefaults.AuthenticationScheme,
             new ClaimsPrincipal(
@@ -106,10 +105,7 @@ internal static class SessionCookie
             await SignOutAsync(context.HttpContext);
             return;
         }
-        context.HttpContext.Items[typeof(Actor)] = SignIn.ActorOf(still) with
-        {
-            WorksIn = WorkedIn(context.HttpContext.Request),
-        };
+        context.HttpContext.Items[typeof(Actor)] = still.Actor with { WorksIn = WorkedIn(context.HttpContext.Request) };
         context.HttpContext.Items["person"] = still.Name;
     }
 }

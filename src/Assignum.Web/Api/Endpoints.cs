@@ -1,8 +1,11 @@
 using System.Text.Json;
 using Assignum.Core;
+using Assignum.Core.Editions;
 using Assignum.Core.Landing;
+using Assignum.Core.Ledger;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
+using Assignum.Core.Work;
 using Assignum.Desk;
 using Assignum.Desk.Access;
 using Assignum.Desk.Posting;
@@ -10,7 +13,6 @@ using Assignum.Desk.SetUps;
 using Assignum.Desk.Work;
 using Assignum.Formats.Bundles;
 using Assignum.Formats.Json;
-using Assignum.Storage;
 using Assignum.Web.Access;
 using Assignum.Web.Start;
 using Microsoft.OpenApi;
@@ -26,8 +28,8 @@ internal static class Endpoints
     public static void MapHealth(this WebApplication app)
     {
         app.MapGet("/healthz", () => Results.Text("alive")).AllowAnonymous();
-        app.MapGet("/readyz", async (Database database, StartProgress progress, HttpContext http) =>
-                progress.Ready && await database.AnswersAsync(http.RequestAborted)
+        app.MapGet("/readyz", async (DeskContext desk, StartProgress progress, HttpContext http) =>
+                progress.Ready && await desk.AnswersAsync(http.RequestAborted)
                     ? Results.Text("ready")
                     : Results.Text(progress.Ready ? "the database does not answer" : progress.Doing, statusCode: 503)
             )

@@ -1,8 +1,8 @@
 using Assignum.Core;
+using Assignum.Core.Editions;
 using Assignum.Core.Tables.Foreign;
 using Assignum.Desk;
 using Assignum.Desk.Access;
-using Assignum.Storage;
 using Assignum.Web.Access;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.Filters;

@@ -66,7 +66,7 @@ public abstract class GridPage(DeskContext desk, ViewSetUp view, EditSetUp edit,
         new JsonResult(
             (await KeysAsync(Math.Max(0, skip), Math.Clamp(take, 1, GridEdits.Most))).Select(cells => new
             {
-                number = GridEdits.KeyOf(Part, cells),
+                number = Core.Tables.RowCells.KeyOf(Part, cells),
                 cells = Part
                     .Columns.Select((c, i) => (c.Name, cells[i]))
                     .Where(x => x.Item2 is not null)

@@ -1,7 +1,7 @@
+using Assignum.Core.Editions;
 using Assignum.Desk;
 using Assignum.Desk.Access;
 using Assignum.Desk.SetUps;
-using Assignum.Storage;
 using Assignum.Web.Access;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;

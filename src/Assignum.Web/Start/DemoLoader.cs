@@ -8,7 +8,6 @@ using Assignum.Desk.Posting;
 using Assignum.Desk.SetUps;
 using Assignum.Formats.Bundles;
 using Assignum.Formats.Json;
-using Assignum.Storage;
 
 namespace Assignum.Web.Start;
 
@@ -146,9 +145,7 @@ public sealed class DemoLoader(DeskContext desk, StartOptions options)
     // The last event is there: the whole demo is.
     private async Task<bool> LoadedAsync(string code, ReadEvent last, CancellationToken stop)
     {
-        await using var db = await desk.Database.OpenAsync(stop);
-        var state = await EditionStore.StateAsync(db, code, false, stop);
-        return (await JournalStore.KeptAsync(db, state!.Id, [last.Event.Source], [last.Event.Id], stop)).Count > 0;
+        return await desk.KnowsAsync(code, last.Event.Source, last.Event.Id, stop);
     }
 
     private static ReadEvent Read(string line)

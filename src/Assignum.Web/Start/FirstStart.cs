@@ -1,13 +1,11 @@
 using System.Security.Cryptography;
-using Assignum.Desk;
 using Assignum.Desk.Access;
-using Assignum.Storage;
 
 namespace Assignum.Web.Start;
 
 /// <summary>Makes what an empty database needs, and loads the demo through the importers users use.</summary>
 public sealed partial class FirstStart(
-    DeskContext desk,
+    FirstAccess access,
     StartOptions options,
     StartProgress progress,
     DemoLoader demo,
@@ -20,12 +18,9 @@ public sealed partial class FirstStart(
     {
         try
         {
-            await using (var db = await desk.Database.OpenAsync(stoppingToken))
-            {
-                await KeyAsync(db, stoppingToken);
-                if (!await AccessStore.AnyUserAsync(db, stoppingToken))
-                    await UsersAsync(db, stoppingToken);
-            }
+            await KeyAsync(stoppingToken);
+            if (!await access.AnybodyAsync(stoppingToken))
+                await UsersAsync(stoppingToken);
             if (options.Demo != "none")
                 await demo.RunAsync(options.Demo, progress, stoppingToken);
             progress.Doing = "ready";
@@ -40,43 +35,26 @@ public sealed partial class FirstStart(
         }
     }
 
-    private async Task KeyAsync(Npgsql.NpgsqlConnection db, CancellationToken stop)
+    private async Task KeyAsync(CancellationToken stop)
     {
         var key = options.ApiKey ?? Random(32);
         // Only the first start makes the administrator's key.
-        if (
-            await AccessStore.CreateKeyAsync(db, "administrator", SignIn.HashKey(key), "administrator", null, stop)
-            && options.ApiKey is null
-        )
+        if (await access.KeyAsync(key, stop) && options.ApiKey is null)
             Console.WriteLine($"Key for the HTTP interface (shown once): {key}");
     }
 
-    private async Task UsersAsync(Npgsql.NpgsqlConnection db, CancellationToken stop)
+    private async Task UsersAsync(CancellationToken stop)
     {
         if (options.Demo == "none")
         {
             var password = options.AdminPassword ?? Random(12);
-            await AccessStore.CreateUserAsync(
-                db,
-                "admin",
-                "Administrator",
-                SignIn.HashPassword("admin", password),
-                [("administrator", null)],
-                stop
-            );
+            await access.PersonAsync("admin", "Administrator", password, "administrator", stop);
             if (options.AdminPassword is null)
                 Console.WriteLine($"Sign in as admin with the password (shown once): {password}");
             return;
         }
         foreach (var (name, full, role) in DemoLoader.People)
-            await AccessStore.CreateUserAsync(
-                db,
-                name,
-                full,
-                SignIn.HashPassword(name, DemoLoader.Password),
-                [(role, null)],
-                stop
-            );
+            await access.PersonAsync(name, full, DemoLoader.Password, role, stop);
     }
 
     private static string Random(int bytes) => Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(bytes));

@@ -1,6 +1,7 @@
 using System.Globalization;
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
+using Assignum.Core.Ledger;
 using Assignum.Core.SetUps;
 using Assignum.Core.Statements;
 using Assignum.Core.Tables;
@@ -8,7 +9,6 @@ using Assignum.Desk;
 using Assignum.Desk.Chart;
 using Assignum.Desk.Posting;
 using Assignum.Desk.SetUps;
-using Assignum.Storage;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Assignum.Web.Pages.Entity;
@@ -272,23 +272,7 @@ public sealed class AccountModel(
                 EntityCode,
                 gone ? $"relief {relief} of {Number} taken away" : $"relief {relief} for {Number}",
                 null,
-                (now, faults) =>
-                {
-                    var (own, other) = (
-                        now.Accounts.FirstOrDefault(a => a.Number == Number),
-                        now.Accounts.FirstOrDefault(a => a.Number == relief?.Trim())
-                    );
-                    if (!gone && other is not null && own is not null && (other.Control != own.Control || other == own))
-                        faults.Add(
-                            new Core.Fault(
-                                "control-needed",
-                                $"{other.Number} is no other control account of "
-                                    + $"{Show.Words(Core.Words.Of(own.Control))}: choose one.",
-                                "relief"
-                            )
-                        );
-                    return [change];
-                },
+                (_, _) => [change],
                 HttpContext.RequestAborted
             ),
             gone ? "Taken away." : "Added.",

@@ -9,7 +9,6 @@ using Assignum.Core.Tables;
 using Assignum.Core.Tables.Foreign;
 using Assignum.Desk;
 using Assignum.Desk.Chart;
-using Assignum.Storage;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 

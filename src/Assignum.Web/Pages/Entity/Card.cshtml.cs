@@ -1,10 +1,10 @@
 using System.Globalization;
 using Assignum.Core.Chart;
+using Assignum.Core.Ledger;
 using Assignum.Core.Records;
 using Assignum.Desk;
 using Assignum.Desk.Chart;
 using Assignum.Desk.SetUps;
-using Assignum.Storage;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Assignum.Web.Pages.Entity;

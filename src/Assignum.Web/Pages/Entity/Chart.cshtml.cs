@@ -81,7 +81,7 @@ public sealed class ChartModel(
     public int? Next { get; private set; }
 
     /// <summary>Balances that came with a chart and that no opening was made of yet.</summary>
-    public IReadOnlyList<Storage.OpeningRow> Openings { get; private set; } = [];
+    public IReadOnlyList<OpeningRow> Openings { get; private set; } = [];
     public decimal Debits { get; private set; }
     public decimal Credits { get; private set; }
     public IReadOnlyList<Column> Columns { get; private set; } = [];

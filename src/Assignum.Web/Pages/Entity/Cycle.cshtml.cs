@@ -1,6 +1,7 @@
 using System.Text;
 using System.Text.Json;
 using Assignum.Core;
+using Assignum.Core.Work;
 using Assignum.Desk;
 using Assignum.Desk.Posting;
 using Assignum.Web.Api;
@@ -72,7 +73,7 @@ public sealed class CycleModel(DeskContext desk, Workbench workbench) : EntityPa
             )
         );
 
-    private async Task<IActionResult> DoneAsync(Outcome<Storage.WorkbenchRow> changed) =>
+    private async Task<IActionResult> DoneAsync(Outcome<WorkbenchRow> changed) =>
         changed.Refused is null
             ? LocalRedirect(
                 $"/e/{EntityCode}/rehearse/cycle"

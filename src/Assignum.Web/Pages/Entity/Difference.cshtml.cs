@@ -2,7 +2,6 @@ using Assignum.Core.Editions;
 using Assignum.Core.Tables;
 using Assignum.Desk;
 using Assignum.Desk.SetUps;
-using Assignum.Storage;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Assignum.Web.Pages.Entity;

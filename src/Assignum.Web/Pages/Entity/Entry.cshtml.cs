@@ -1,8 +1,8 @@
 using System.Text.Json;
+using Assignum.Core.Ledger;
 using Assignum.Desk;
 using Assignum.Desk.Posting;
 using Assignum.Formats.Json;
-using Assignum.Storage;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Assignum.Web.Pages.Entity;

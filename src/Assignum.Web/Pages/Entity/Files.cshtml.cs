@@ -6,7 +6,6 @@ using Assignum.Desk.Access;
 using Assignum.Desk.SetUps;
 using Assignum.Desk.Work;
 using Assignum.Formats.Bundles;
-using Assignum.Storage;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 

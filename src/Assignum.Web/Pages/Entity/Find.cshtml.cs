@@ -1,9 +1,9 @@
 using Assignum.Core.Landing;
+using Assignum.Core.Ledger;
 using Assignum.Core.SetUps;
 using Assignum.Desk;
 using Assignum.Desk.Posting;
 using Assignum.Desk.SetUps;
-using Assignum.Storage;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Assignum.Web.Pages.Entity;

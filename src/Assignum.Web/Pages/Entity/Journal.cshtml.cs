@@ -1,7 +1,7 @@
+using Assignum.Core.Ledger;
 using Assignum.Core.Records;
 using Assignum.Desk;
 using Assignum.Desk.Posting;
-using Assignum.Storage;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Assignum.Web.Pages.Entity;

@@ -3,12 +3,12 @@ using Assignum.Core.Chart;
 using Assignum.Core.Coverage;
 using Assignum.Core.Entries;
 using Assignum.Core.Landing;
+using Assignum.Core.Ledger;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Core.Upkeep;
 using Assignum.Desk;
 using Assignum.Desk.SetUps;
-using Assignum.Storage;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Assignum.Web.Pages.Entity;
@@ -76,7 +76,7 @@ public sealed class LaddersModel(
         var foreseen = await compare.OfEditsAsync(
             Actor,
             State,
-            (now, faults) => Edits(now, purpose, Asked(rung, add), take, faults),
+            (now, faults) => LadderWork.Edits(now, purpose, Asked(rung, add), take, faults),
             HttpContext.RequestAborted
         );
         return Partial(
@@ -96,7 +96,7 @@ public sealed class LaddersModel(
             EntityCode,
             $"ladder of {purpose.Name} changed",
             Reason(reason),
-            (now, faults) => Edits(now, purpose, asked, take, faults),
+            (now, faults) => LadderWork.Edits(now, purpose, asked, take, faults),
             HttpContext.RequestAborted
         );
         return await AfterAsync(made, _ => "The ladder is changed in the draft.", show: () => ShowAsync(asked));
@@ -105,21 +105,8 @@ public sealed class LaddersModel(
     /// <summary>Borrows from another purpose, or no longer.</summary>
     public Task<IActionResult> OnPostBorrowAsync(string? from, string? reason) =>
         BorrowAsync($"{Name} borrows {(string.IsNullOrEmpty(from) ? "no longer" : $"from {from}")}", reason, now =>
-        {
-            var row = Parts.Borrows.Row(now, Name ?? "");
-            if (string.IsNullOrEmpty(from))
-                return row is null ? [] : [SetUpEdit.Row(Parts.Borrows, row, null)];
-            return row?[1] == from
-                ? []
-                :
-                [
-                    SetUpEdit.Row(
-                        Parts.Borrows,
-                        row,
-                        new Dictionary<string, string?> { ["purpose"] = Name, ["from"] = from }
-                    ),
-                ];
-        });
+            LadderWork.Borrow(now, Name ?? "", from)
+        );
 
     /// <summary>Lets all minor purposes borrow that have nothing of their own.</summary>
     public Task<IActionResult> OnPostMinorAsync(string? reason) =>
@@ -164,58 +151,6 @@ public sealed class LaddersModel(
         if (!string.IsNullOrWhiteSpace(add))
             asked.Add(add.Trim().Replace(" ", "", StringComparison.Ordinal));
         return asked;
-    }
-
-    // The rungs asked for as rows; none where they are as shipped. Assignments on rungs that go are taken along where
-    // that is asked for.
-    private static IReadOnlyList<RowChange> Edits(
-        SetUp now,
-        Purpose purpose,
-        List<string> asked,
-        bool take,
-        List<Core.Fault> faults
-    )
-    {
-        foreach (var name in asked)
-            if (Rung.Parse(name, out var why) is null)
-                faults.Add(new Core.Fault("bad-rung", why, "add"));
-        if (faults.Count > 0)
-            return [];
-        var rows = Parts
-            .Ladders.Write(now)
-            .Where(r => r[0] == purpose.Name)
-            .ToDictionary(Parts.Ladders.KeyOf, StringComparer.Ordinal);
-        var wanted = asked.SequenceEqual(purpose.Shipped.Select(r => r.Name))
-            ? new Dictionary<string, string?[]>()
-            : (asked.Count == 0 ? ["default"] : asked)
-                .Select((r, i) => new string?[] { purpose.Name, (i + 1).ToString(CultureInfo.InvariantCulture), r })
-                .ToDictionary(Parts.Ladders.KeyOf, StringComparer.Ordinal);
-        var edits = new List<RowChange>();
-        foreach (var key in rows.Keys.Union(wanted.Keys).Order(StringComparer.Ordinal))
-        {
-            var (before, after) = (rows.GetValueOrDefault(key), wanted.GetValueOrDefault(key));
-            if (before is not null && after is not null && before.AsSpan().SequenceEqual(after))
-                continue;
-            edits.Add(
-                new RowChange(
-                    Parts.Ladders,
-                    before is null ? ChangeKind.Added
-                        : after is null ? ChangeKind.Removed
-                        : ChangeKind.Changed,
-                    key,
-                    before,
-                    after
-                )
-            );
-        }
-        if (!take)
-            return edits;
-        var sets = asked.Select(r => Rung.Parse(r, out _)!.Set).Append(0).ToHashSet();
-        var off = now with
-        {
-            Assignments = [.. now.Assignments.Where(a => a.Purpose == purpose.Name && !sets.Contains(a.Set))],
-        };
-        return [.. edits, .. Parts.Assignments.Write(off).Select(r => SetUpEdit.Row(Parts.Assignments, r, null))];
     }
 
     private async Task<bool> LoadAsync(List<string>? typed)

@@ -4,6 +4,7 @@ using Assignum.Core.Landing;
 using Assignum.Core.Records;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
+using Assignum.Core.Upkeep;
 using Assignum.Desk;
 using Assignum.Desk.SetUps;
 using Assignum.Formats.Bundles;
@@ -164,49 +165,6 @@ public sealed class LifeCycleModel(DeskContext desk, ViewSetUp view, EditSetUp e
         return Book(bytes, $"life-cycle-{Kind.Of}");
     }
 
-    // A cell names a purpose and a code: as edits of the assignments at that rung.
-    private CellEdits? AsAssignments(CellEdits? sent, SetUp now, Dictionary<string, (string, string)> shown)
-    {
-        if (sent?.Edits is null)
-            return sent;
-        var edits = new List<CellEdit>();
-        var gone = new List<RowGone>();
-        static string ColumnOf(Dimension dimension) => Words.Of(dimension).Replace('-', '_');
-        var fresh = 0;
-        foreach (var cell in sent.Edits.OfType<CellEdit>())
-        {
-            // A row is a purpose, or a purpose and what it is crossed with.
-            var parts = (cell.Number ?? "").Split('~', 3);
-            Dimension? with =
-                parts.Length == 3 && Words.TryParse<Dimension>(parts[1], out var crossed) ? crossed : null;
-            var key = new string?[Parts.Assignments.Columns.Count];
-            (key[0], key[1 + (int)Kind.Dimension]) = (parts[0], cell.Column);
-            if (with is { } w)
-                key[1 + (int)w] = parts[2];
-            var row = Parts.Assignments.Row(now, Parts.Assignments.KeyOf(key));
-            var number = row is not null ? GridEdits.KeyOf(Parts.Assignments, row) : $"new:{++fresh}";
-            shown[number] = (cell.Number ?? "", cell.Column ?? "");
-            if (string.IsNullOrWhiteSpace(cell.Value))
-            {
-                if (row is not null)
-                    gone.Add(new RowGone(number, GridEdits.Stamp(row)));
-            }
-            else if (row is not null)
-                edits.Add(new CellEdit(number, "account", null, cell.Value));
-            else
-            {
-                edits.AddRange([
-                    new CellEdit(number, "purpose", null, parts[0]),
-                    new CellEdit(number, ColumnOf(Kind.Dimension), null, cell.Column),
-                    new CellEdit(number, "account", null, cell.Value),
-                ]);
-                if (with is { } other)
-                    edits.Add(new CellEdit(number, ColumnOf(other), null, parts[2]));
-            }
-        }
-        return sent with { Edits = edits, Gone = gone };
-    }
-
     /// <inheritdoc/>
     public override async Task<IActionResult> OnPostEditAsync([FromBody] CellEdits? sent)
     {
@@ -217,7 +175,7 @@ public sealed class LifeCycleModel(DeskContext desk, ViewSetUp view, EditSetUp e
             Actor,
             EntityCode,
             Part,
-            AsAssignments(sent, (await SetUpAsync()).SetUp, shown),
+            sent is null ? null : LifeCells.AsAssignments(Kind.Dimension, sent, (await SetUpAsync()).SetUp, shown),
             What,
             HttpContext.RequestAborted,
             at => shown.GetValueOrDefault(at.Number, at)
@@ -226,7 +184,12 @@ public sealed class LifeCycleModel(DeskContext desk, ViewSetUp view, EditSetUp e
 
     /// <inheritdoc/>
     public override async Task<IActionResult> OnPostForeseeAsync([FromBody] CellEdits? sent) =>
-        await GridEdits.ForeseeAsync(this, compare, Part, AsAssignments(sent, (await SetUpAsync()).SetUp, []));
+        await GridEdits.ForeseeAsync(
+            this,
+            compare,
+            Part,
+            sent is null ? null : LifeCells.AsAssignments(Kind.Dimension, sent, (await SetUpAsync()).SetUp, [])
+        );
 
     private async Task LoadAsync()
     {

@@ -4,7 +4,6 @@ using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Desk;
 using Assignum.Desk.SetUps;
-using Assignum.Storage;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Assignum.Web.Pages.Entity;

@@ -1,12 +1,12 @@
 using System.Globalization;
 using Assignum.Core;
+using Assignum.Core.Ledger;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Core.Tax;
 using Assignum.Desk;
 using Assignum.Desk.SetUps;
 using Assignum.Desk.Tax;
-using Assignum.Storage;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Assignum.Web.Pages.Entity;

@@ -1,11 +1,11 @@
 using System.Text.Json;
 using Assignum.Core;
+using Assignum.Core.Work;
 using Assignum.Desk;
 using Assignum.Desk.Access;
 using Assignum.Desk.SetUps;
 using Assignum.Desk.Work;
 using Assignum.Formats.Json;
-using Assignum.Storage;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 
