@@ -112,7 +112,7 @@ internal static class EditionBench
 
         var compare = new CompareSetUps(desk, view);
         var edit = new EditSetUp(desk);
-        async Task<EntityState> StateAsync() => (await view.RunAsync(actor, Code, "draft", null, Stop)).Result!.Entity;
+        async Task<Visit> StateAsync() => (await view.RunAsync(actor, Code, "draft", null, Stop)).Result!.Visit!;
         RowChange To(SetUp now, Assignment a, string account) =>
             SetUpEdit.Row(
                 Parts.Assignments,
@@ -134,7 +134,6 @@ internal static class EditionBench
                 await TimeAsync(async () =>
                     Must(
                         await compare.OfEditsAsync(
-                            actor,
                             state,
                             (now, _) => [To(now, now.Assignments.First(a => a.RungName == "item-group"), "4321")],
                             Stop

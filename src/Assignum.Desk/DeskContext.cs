@@ -30,7 +30,7 @@ public sealed class DeskContext(Database database, TimeProvider? clock = null, S
     /// Opens a connection and the entity's state, or refuses: an entity that is not there and one that the actor has no
     /// role in look the same.
     /// </summary>
-    public async Task<Outcome<EntityState>> EnterAsync(
+    public async Task<Outcome<Visit>> EnterAsync(
         NpgsqlConnection db,
         Actor actor,
         string entity,
@@ -40,48 +40,46 @@ public sealed class DeskContext(Database database, TimeProvider? clock = null, S
     )
     {
         if (!actor.May(Role.Viewer, entity))
-            return Outcome<EntityState>.No(
+            return Outcome<Visit>.No(
                 Refusal.NotFound,
                 "unknown-entity",
                 $"There is no entity {entity} that you may see."
             );
         if (!actor.May(role, entity))
-            return Outcome<EntityState>.No(
+            return Outcome<Visit>.No(
                 Refusal.Forbidden,
                 "role-needed",
                 $"This needs the role {Core.Words.Of(role)} in {entity}."
             );
         if (await EditionStore.StateAsync(db, entity, @lock, stop) is not { } state)
-            return Outcome<EntityState>.No(
+            return Outcome<Visit>.No(
                 Refusal.NotFound,
                 "unknown-entity",
                 $"There is no entity {entity} that you may see."
             );
         state = state with { Today = state.Calendar.Today(Clock) };
+        Visit Of(EntityState entered) => new(actor, entered, role);
         if (!actor.WorksIn.TryGetValue(entity, out var whatIf))
-            return state;
+            return Of(state);
         if (whatIf < 0 && state.Editions.FirstOrDefault(e => e.Number == -whatIf) is { } past)
             return @lock
-                ? Outcome<EntityState>.No(
+                ? Outcome<Visit>.No(
                     Refusal.Conflict,
                     "looking",
                     $"You look at edition {past.Number} as it is: go back to the draft, then make the change there."
                 )
-                : state with
-                {
-                    LookedAt = past,
-                };
+                : Of(state with { LookedAt = past });
         if (state.WhatIf(whatIf) is { } open)
-            return state with { WorkedIn = open };
+            return Of(state with { WorkedIn = open });
         // What was meant for a what-if never ends in the draft.
         return @lock
-            ? Outcome<EntityState>.No(
+            ? Outcome<Visit>.No(
                 Refusal.Conflict,
                 "what-if-closed",
                 "The what-if you work in was merged or thrown away meanwhile: nothing was changed. Look at the page "
                     + "again, then make the change where you want it."
             )
-            : state;
+            : Of(state);
     }
 
     /// <summary>
@@ -110,19 +108,19 @@ public sealed class DeskContext(Database database, TimeProvider? clock = null, S
                 var entered = await EnterAsync(look, actor, entity, role, false, stop);
                 if (entered.Result is null)
                     return entered.Pass<T>();
-                before = entered.Result;
+                before = entered.Result.State;
             }
             foreach (var (number, draft) in needs(before))
                 await Shelf.GetAsync(Database, before, number, draft, stop);
             await using var db = await Database.OpenAsync(stop);
             await using var transaction = await db.BeginTransactionAsync(stop);
             var held = await EnterAsync(db, actor, entity, role, hold, stop);
-            if (held.Result is not { } state)
+            if (held.Result is not { State: var state } proved)
                 return held.Pass<T>();
             // Somebody was quicker: look again. After many turns it waits no more, whatever that costs.
             if (turn < MostTurns && !needs(state).All(n => Shelf.Has(state, n.Number, n.Draft)))
                 continue;
-            var visit = new Held(this, db, transaction, actor, state);
+            var visit = new Held(this, db, transaction, proved);
             var outcome = await what(visit);
             if (outcome.Refused is null)
                 await visit.CommitAsync(stop);
@@ -131,6 +129,31 @@ public sealed class DeskContext(Database database, TimeProvider? clock = null, S
     }
 
     private const int MostTurns = 50;
+}
+
+/// <summary>
+/// An actor in an entity: that it is there, that the actor may be there, and with which right. Only the desk makes one,
+/// so a task that is given one need not ask again.
+/// </summary>
+public sealed class Visit
+{
+    internal Visit(Actor actor, EntityState state, Role right) => (Actor, State, Right) = (actor, state, right);
+
+    /// <summary>Who acts.</summary>
+    public Actor Actor { get; }
+
+    /// <summary>The entity as it was entered.</summary>
+    public EntityState State { get; }
+
+    /// <summary>The right that was proved; the actor may hold more.</summary>
+    public Role Right { get; }
+
+    /// <summary>Takes it apart.</summary>
+    public void Deconstruct(out Actor actor, out EntityState state) => (actor, state) = (Actor, State);
+
+    /// <summary>The same visit, looking at the entity in another way: at the draft itself, or at what an edit is based
+    /// on.</summary>
+    internal Visit Looking(EntityState state) => new(Actor, state, Right);
 }
 
 /// <summary>An entity that an actor has entered and holds until a transaction ends: nobody else changes it. Only the
@@ -142,22 +165,20 @@ internal sealed class Held
     private readonly List<Action> after = [];
     private bool ended;
 
-    internal Held(
-        DeskContext desk,
-        NpgsqlConnection db,
-        NpgsqlTransaction transaction,
-        Actor actor,
-        EntityState state
-    ) => (this.desk, Db, this.transaction, Actor, State) = (desk, db, transaction, actor, state);
+    internal Held(DeskContext desk, NpgsqlConnection db, NpgsqlTransaction transaction, Visit visit) =>
+        (this.desk, Db, this.transaction, Visit) = (desk, db, transaction, visit);
 
     /// <summary>The one connection.</summary>
     public NpgsqlConnection Db { get; }
 
+    /// <summary>Who holds it, by which right.</summary>
+    public Visit Visit { get; }
+
     /// <summary>Who acts.</summary>
-    public Actor Actor { get; }
+    public Actor Actor => Visit.Actor;
 
     /// <summary>The entity as it is held.</summary>
-    public EntityState State { get; }
+    public EntityState State => Visit.State;
 
     /// <summary>A set-up that was named as needed.</summary>
     public Task<CompiledSetUp> SetUpAsync(int number, EditionRow? draft, CancellationToken stop) =>

@@ -23,7 +23,7 @@ public static class Looking
     }
 
     /// <summary>An entity as it stands, with the number of rows in which its draft differs.</summary>
-    public static async Task<Outcome<(EntityState State, int DraftSize)>> LookAsync(
+    public static async Task<Outcome<(Visit Visit, int DraftSize)>> LookAsync(
         this DeskContext desk,
         Actor actor,
         string entity,
@@ -32,17 +32,18 @@ public static class Looking
     {
         await using var db = await desk.Database.OpenAsync(stop);
         var entered = await desk.EnterAsync(db, actor, entity, Role.Viewer, false, stop);
-        if (entered.Result is not { } state)
-            return entered.Pass<(EntityState, int)>();
-        return (state, state.Draft is { } draft ? await EditionStore.DraftSizeAsync(db, state.Id, draft.Id, stop) : 0);
+        if (entered.Result is not { State: var state } visit)
+            return entered.Pass<(Visit, int)>();
+        return (visit, state.Draft is { } draft ? await EditionStore.DraftSizeAsync(db, state.Id, draft.Id, stop) : 0);
     }
 
     /// <summary>Who approved the draft as it is, and how many rows each what-if changes.</summary>
     public static async Task<(
         IReadOnlyList<(string Who, DateTime At)> Approvals,
         IReadOnlyDictionary<int, int> Sizes
-    )> DraftsAsync(this DeskContext desk, EntityState state, IEnumerable<EditionRow> whatIfs, CancellationToken stop)
+    )> DraftsAsync(this DeskContext desk, Visit visit, IEnumerable<EditionRow> whatIfs, CancellationToken stop)
     {
+        var state = visit.State;
         await using var db = await desk.Database.OpenAsync(stop);
         var sizes = new Dictionary<int, int>();
         foreach (var whatIf in whatIfs)
@@ -53,11 +54,12 @@ public static class Looking
     /// <summary>The cells of a part that wait with the draft for a group that only it has, by key and column.</summary>
     public static async Task<IReadOnlySet<(string Key, string Column)>> WaitingAsync(
         this DeskContext desk,
-        EntityState state,
+        Visit visit,
         Part part,
         CancellationToken stop
     )
     {
+        var state = visit.State;
         if (state.Draft is not { } draft || state.LookedAt is not null)
             return new HashSet<(string, string)>();
         await using var db = await desk.Database.OpenAsync(stop);
@@ -70,13 +72,13 @@ public static class Looking
     /// <summary>Keeps a file that somebody sent, for a day, until it is looked at again or brought in.</summary>
     public static async Task<Guid> KeepFileAsync(
         this DeskContext desk,
-        EntityState state,
+        Visit visit,
         string name,
         byte[] content,
-        Actor actor,
         CancellationToken stop
     )
     {
+        var (actor, state) = visit;
         await using var db = await desk.Database.OpenAsync(stop);
         return await UploadStore.KeepAsync(db, state.Id, name, content, actor.Name, stop);
     }
@@ -84,12 +86,12 @@ public static class Looking
     /// <summary>The file that somebody sent here; null: it is not kept any more, or is somebody else's.</summary>
     public static async Task<(string Name, byte[] Content)?> FindFileAsync(
         this DeskContext desk,
-        EntityState state,
+        Visit visit,
         Guid id,
-        Actor actor,
         CancellationToken stop
     )
     {
+        var (actor, state) = visit;
         await using var db = await desk.Database.OpenAsync(stop);
         return await UploadStore.FindAsync(db, state.Id, id, actor.Name, stop);
     }

@@ -91,10 +91,10 @@ public class Accounts
             .Select(e => e.Document.Lines.Single(l => l.Purpose == "receivables"))
             .Select(l => (l.Account, l.AccountNow))
             .ShouldBe([("1210", "1215"), ("1215", null)]);
-        var card = await Reader(company).CardAsync(live.Entity, "1215", null, null, 0, 10, Stop);
+        var card = await Reader(company).CardAsync(live.Visit!, "1215", null, null, 0, 10, Stop);
         card.Select(l => (l.AsPosted, l.Before, l.Debit, l.Credit, l.Rung))
             .ShouldBe([("1210", 0m, 123m, 0m, "default"), (null, 123m, 0m, 123m, "line")]);
-        (await Reader(company).FactsAsync(live.Entity, await DraftAsync(company, code), "1215", Stop))
+        (await Reader(company).FactsAsync(live.Visit!, await DraftAsync(company, code), "1215", Stop))
             .Former.Select(f => f.Number)
             .ShouldBe(["1210"]);
 
@@ -382,10 +382,10 @@ public class Accounts
             )
         ).Refused.ShouldBeNull();
         var view = await ViewAsync(company, code);
-        (await Reader(company).FactsAsync(view.Entity, view.SetUp.SetUp, "4015", Stop))
+        (await Reader(company).FactsAsync(view.Visit!, view.SetUp.SetUp, "4015", Stop))
             .Notes.Select(n => (n.Text, n.Who))
             .ShouldBe([("Spares go to 4020.", "tester"), ("Only what is finished.", "tester")]);
-        (await Reader(company).FactsAsync(view.Entity, view.SetUp.SetUp, "4010", Stop))
+        (await Reader(company).FactsAsync(view.Visit!, view.SetUp.SetUp, "4010", Stop))
             .Notes.Select(n => n.Text)
             .ShouldBe(["Mine"]);
     }
@@ -404,7 +404,7 @@ public class Accounts
         var view = await ViewAsync(company, code);
         var said = await Reader(company)
             .WrongUsesAsync(
-                view.Entity,
+                view.Visit!,
                 view.SetUp.SetUp,
                 view.SetUp.SetUp.Accounts.Single(a => a.Number == "4010") with
                 {
@@ -420,7 +420,7 @@ public class Accounts
         (
             await Reader(company)
                 .WrongUsesAsync(
-                    view.Entity,
+                    view.Visit!,
                     view.SetUp.SetUp,
                     view.SetUp.SetUp.Accounts.Single(a => a.Number == "1210"),
                     Stop
@@ -435,7 +435,7 @@ public class Accounts
         var code = await company.OpenAsync();
         await company.PostAsync(code, Sale("A", party: "EX-BOREAL"));
         await CellsAsync(company, code, "4030", ("short_code", "BOOK"));
-        var state = (await ViewAsync(company, code)).Entity;
+        var state = (await ViewAsync(company, code)).Visit!;
         async Task<IReadOnlyList<AccountChoice>> FindAsync(string text, string? purpose, int most = 12) =>
             await Reader(company)
                 .ChoicesAsync(

@@ -175,26 +175,14 @@ public class Drafts
         );
         var compare = new CompareSetUps(company.Desk, new ViewSetUp(company.Desk));
         var view = await ViewAsync(company, code);
-        var foreseen = (await compare.ConsequencesAsync(company.Actor, view.Entity, "1", "draft", Stop)).Result!;
+        var foreseen = (await compare.ConsequencesAsync(view.Visit!, "1", "draft", Stop)).Result!;
         foreseen.Looked.ShouldBe(3);
         foreseen.InAll.ShouldBe([new MovedInAll("sales-revenue", "4010", "4014", 2, -140m)]);
         // An edit that is only looked at changes nothing; one that cannot be made says why.
         (
-            await compare.OfEditsAsync(
-                company.Actor,
-                view.Entity,
-                (now, _) => Renumbering.Plan(now, "4010", "4019", false),
-                Stop
-            )
+            await compare.OfEditsAsync(view.Visit!, (now, _) => Renumbering.Plan(now, "4010", "4019", false), Stop)
         ).Result!.Events.ShouldBeEmpty();
-        (
-            await compare.OfEditsAsync(
-                company.Actor,
-                view.Entity,
-                (now, _) => Renumbering.Plan(now, "4010", "4012", false),
-                Stop
-            )
-        )
+        (await compare.OfEditsAsync(view.Visit!, (now, _) => Renumbering.Plan(now, "4010", "4012", false), Stop))
             .Result!.Faults.ShouldHaveSingleItem()
             .Code.ShouldBe("exists");
         await company.PublishAsync(code, new(2026, 7, 1));

@@ -111,8 +111,7 @@ public class ExactBooks
         var view = (await new ViewSetUp(company.Desk).RunAsync(company.Actor, code, "draft", null, Stop)).Result!;
         var moves = (
             await new CompareSetUps(company.Desk, new ViewSetUp(company.Desk)).ConsequencesAsync(
-                company.Actor,
-                view.Entity,
+                view.Visit!,
                 "1",
                 "draft",
                 Stop
@@ -225,7 +224,9 @@ public class ExactBooks
                 await EditionStore.DraftSizeAsync(db, state.Id, state.Draft!.Id, Stop),
                 (
                     await new CompareSetUps(company.Desk, new ViewSetUp(company.Desk)).DifferenceAsync(
-                        state,
+                        (await new ViewSetUp(company.Desk).RunAsync(company.Actor, code, "draft", null, Stop))
+                            .Result!
+                            .Visit!,
                         "1",
                         "draft",
                         Stop

@@ -130,7 +130,7 @@ public class GroupsAndSheets
 
         var none = new Dictionary<string, bool>();
         var now = await ViewAsync(company, code);
-        var looked = (await bring.LookAsync(company.Actor, now.Entity, Parts.Items, sheet, none, false, Stop)).Result!;
+        var looked = (await bring.LookAsync(now.Visit!, Parts.Items, sheet, none, false, Stop)).Result!;
         looked
             .Open.ShouldHaveSingleItem()
             .ShouldSatisfyAllConditions(
@@ -230,15 +230,7 @@ public class GroupsAndSheets
             items.Select(i => i.Code == "RG-100" ? i with { StandardCost = 42.5m } : i)
         );
         var looked = (
-            await bring.LookAsync(
-                company.Actor,
-                now.Entity,
-                Parts.Items,
-                sheet,
-                new Dictionary<string, bool>(),
-                false,
-                Stop
-            )
+            await bring.LookAsync(now.Visit!, Parts.Items, sheet, new Dictionary<string, bool>(), false, Stop)
         ).Result!;
         // 12 on hand, 2.50 more each.
         looked
@@ -294,7 +286,7 @@ public class GroupsAndSheets
                 .ToDictionary(a => a.Like.Number, a => (a.Number!, a.Name!)),
             [("SG-1", "Snow gauge")]
         );
-        var looked = (await open.LookAsync(start.Entity, wish, Stop)).Result!;
+        var looked = (await open.LookAsync(start.Visit!, wish, Stop)).Result!;
         looked.Faults.ShouldBeEmpty();
         looked.Readiness!.Missing.ShouldBe(0);
         looked.Documents.Select(d => d.Result.Outcome).ShouldAllBe(o => o == "posted");

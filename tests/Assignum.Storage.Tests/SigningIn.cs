@@ -63,7 +63,7 @@ public class SigningIn
         await company.OpenAsync("TWO", publish: false);
         var one = await company.AskAsync<int>("select entity_id from entity where code = 'ONE'");
         var signIn = await WithUserAsync(company, ("viewer", null), ("reviewer", one));
-        var actor = SignIn.ActorOf((await signIn.RunAsync("mara", Password, "1.1.1.1", Stop)).Result!);
+        var actor = (await signIn.RunAsync("mara", Password, "1.1.1.1", Stop)).Result!.Actor;
         actor.May(Role.Reviewer, "ONE").ShouldBeTrue();
         actor.May(Role.Viewer, "TWO").ShouldBeTrue();
         actor.May(Role.Preparer, "TWO").ShouldBeFalse();

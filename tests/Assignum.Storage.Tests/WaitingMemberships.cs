@@ -158,7 +158,7 @@ public class WaitingMemberships
         var view = (await new ViewSetUp(company.Desk).RunAsync(company.Actor, code, "draft", null, Stop)).Result!;
         var differs = (
             await new CompareSetUps(company.Desk, new ViewSetUp(company.Desk)).DifferenceAsync(
-                view.Entity,
+                view.Visit!,
                 "1",
                 "draft",
                 Stop

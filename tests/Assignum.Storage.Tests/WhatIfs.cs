@@ -292,7 +292,7 @@ public class WhatIfs
         await company.PublishAsync(code, new(2026, 2, 1));
         var compare = new CompareSetUps(company.Desk, new ViewSetUp(company.Desk));
         var differing = (
-            await compare.DifferenceAsync((await ViewAsync(company, code)).Entity, "1", "2", Stop)
+            await compare.DifferenceAsync((await ViewAsync(company, code)).Visit!, "1", "2", Stop)
         ).Result!;
         var line = differing.Lines.ShouldHaveSingleItem();
         var by = differing.Changed[(line.Change.Part.Name, line.Change.Key)];
@@ -314,9 +314,7 @@ public class WhatIfs
         await company.PublishAsync(code, new(2026, 7, 1));
         await company.PostAsync(code, Sale("D", "2026-07-03"));
         var compare = new CompareSetUps(company.Desk, new ViewSetUp(company.Desk));
-        var posted = (
-            await compare.PostedBeforeAsync(company.Actor, (await ViewAsync(company, code)).Entity, 2, Stop)
-        ).Result!;
+        var posted = (await compare.PostedBeforeAsync((await ViewAsync(company, code)).Visit!, 2, Stop)).Result!;
         posted.Looked.ShouldBe(2);
         // The school's has an assignment of its own for its group, nearer than the new one.
         posted.Events.Select(e => e.Event.Id).ShouldBe(["B"]);
@@ -342,7 +340,7 @@ public class WhatIfs
             .ShouldAllBe(o => o == "posted", string.Join(';', posted.SelectMany(p => p.Errors).Select(e => e.Message)));
         await company.ImportAsync(code, [Row(Parts.Policies, ("policy", "receipt-accrual"), ("value", "off"))]);
         var compare = new CompareSetUps(company.Desk, new ViewSetUp(company.Desk));
-        var state = (await ViewAsync(company, code)).Entity;
+        var state = (await ViewAsync(company, code)).Visit!;
         var moving = (await compare.MovingValueAsync(state, new(2026, 7, 1), Stop)).Result!;
         moving.Moves.ShouldHaveSingleItem().Policy.ShouldBe("receipt-accrual");
         // What came on the day itself is not yet there; it would be under the new edition.

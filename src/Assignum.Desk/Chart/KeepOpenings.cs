@@ -13,8 +13,9 @@ namespace Assignum.Desk.Chart;
 public sealed class KeepOpenings(DeskContext desk, Workbench bench)
 {
     /// <summary>What is kept.</summary>
-    public async Task<IReadOnlyList<OpeningRow>> ListAsync(EntityState state, CancellationToken stop)
+    public async Task<IReadOnlyList<OpeningRow>> ListAsync(Visit visit, CancellationToken stop)
     {
+        var state = visit.State;
         await using var db = await desk.Database.OpenAsync(stop);
         return await OpeningStore.ListAsync(db, state.Id, stop);
     }
@@ -33,7 +34,7 @@ public sealed class KeepOpenings(DeskContext desk, Workbench bench)
         await using (var db = await desk.Database.OpenAsync(stop))
         {
             var entered = await desk.EnterAsync(db, actor, entity, Role.Viewer, false, stop);
-            if (entered.Result is not { } state)
+            if (entered.Result is not { State: var state } visit)
                 return entered.Pass<WorkbenchRow>();
             rows = await OpeningStore.ListAsync(db, state.Id, stop);
         }

@@ -33,8 +33,9 @@ public sealed class ReadAccounts(DeskContext desk, ViewSetUp view)
     private const int Ranked = 200;
 
     /// <summary>Former numbers, notes with author and time, what was posted, what only the live edition says.</summary>
-    public async Task<AccountFacts> FactsAsync(EntityState state, SetUp draft, string number, CancellationToken stop)
+    public async Task<AccountFacts> FactsAsync(Visit visit, SetUp draft, string number, CancellationToken stop)
     {
+        var state = visit.State;
         await using var db = await desk.Database.OpenAsync(stop);
         var former = await ChartStore.FormerAsync(db, state.Id, number, stop);
         var notes = await ChartStore.NotesAsync(db, state.Id, number, stop);
@@ -58,7 +59,7 @@ public sealed class ReadAccounts(DeskContext desk, ViewSetUp view)
 
     /// <summary>An account's lines of some days, a page at a time.</summary>
     public async Task<IReadOnlyList<CardLine>> CardAsync(
-        EntityState state,
+        Visit visit,
         string number,
         DateOnly? from,
         DateOnly? to,
@@ -67,6 +68,7 @@ public sealed class ReadAccounts(DeskContext desk, ViewSetUp view)
         CancellationToken stop
     )
     {
+        var state = visit.State;
         await using var db = await desk.Database.OpenAsync(stop);
         return await ChartStore.CardAsync(db, state.Id, number, from, to, skip, limit, stop);
     }
@@ -77,12 +79,13 @@ public sealed class ReadAccounts(DeskContext desk, ViewSetUp view)
     /// by.
     /// </summary>
     public async Task<IReadOnlyList<string>> WrongUsesAsync(
-        EntityState state,
+        Visit visit,
         SetUp setUp,
         Account account,
         CancellationToken stop
     )
     {
+        var state = visit.State;
         var said = ChartReferences
             .UnfitUses(setUp, account)
             .Select(u => $"{u.Reference.What.Replace('-', ' ')} ({u.Reference.Where}): {u.Why.Message}")
@@ -126,7 +129,7 @@ public sealed class ReadAccounts(DeskContext desk, ViewSetUp view)
     /// </summary>
     /// <param name="headings">Headings instead of posting accounts: what an account can stand under.</param>
     public async Task<IReadOnlyList<AccountChoice>> ChoicesAsync(
-        EntityState state,
+        Visit visit,
         string text,
         Purpose? purpose,
         bool judged,
@@ -136,6 +139,7 @@ public sealed class ReadAccounts(DeskContext desk, ViewSetUp view)
         CancellationToken stop
     )
     {
+        var state = visit.State;
         var setUp = (await view.OfAsync(state, "draft", null, stop)).Result!.SetUp.SetUp;
         var found = setUp
             .Accounts.Where(a => (a.Kind == AccountKind.Heading) == headings)

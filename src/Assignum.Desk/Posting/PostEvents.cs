@@ -125,7 +125,7 @@ public sealed class PostEvents(DeskContext desk)
             var entered = await desk.EnterAsync(db, actor, entity, Role.Preparer, false, stop);
             if (entered.Result is null)
                 return entered.Pass<Looked>();
-            state = entered.Result;
+            state = entered.Result.State;
             others = await OtherEntities.FindAsync(db, actor, sound, stop);
         }
         foreach (var number in SetUpsOf(state, sound))

@@ -23,7 +23,7 @@ public sealed class ReadJournal(DeskContext desk)
     {
         await using var db = await desk.Database.OpenAsync(stop);
         var entered = await desk.EnterAsync(db, actor, entity, Role.Viewer, false, stop);
-        if (entered.Result is not { } state)
+        if (entered.Result is not { State: var state } visit)
             return entered.Pass<IReadOnlyList<EntryHead>>();
         return new Outcome<IReadOnlyList<EntryHead>>(
             await JournalStore.EntriesAsync(db, state.Id, query, stop),
@@ -42,7 +42,7 @@ public sealed class ReadJournal(DeskContext desk)
     {
         await using var db = await desk.Database.OpenAsync(stop);
         var entered = await desk.EnterAsync(db, actor, entity, Role.Viewer, false, stop);
-        if (entered.Result is not { } state)
+        if (entered.Result is not { State: var state } visit)
             return entered.Pass<IReadOnlyList<StoredEntry>>();
         var heads = await JournalStore.EntriesAsync(db, state.Id, query, stop);
         var ids = heads.Select(h => h.Id).ToArray();
@@ -67,7 +67,7 @@ public sealed class ReadJournal(DeskContext desk)
     {
         await using var db = await desk.Database.OpenAsync(stop);
         var entered = await desk.EnterAsync(db, actor, entity, Role.Viewer, false, stop);
-        if (entered.Result is not { } state)
+        if (entered.Result is not { State: var state } visit)
             return entered.Pass<IReadOnlyList<BalanceRow>>();
         return new Outcome<IReadOnlyList<BalanceRow>>(
             await JournalStore.BalancesAsync(db, state.Id, at, state.DecidesOn(at ?? state.Today), stop),

@@ -46,7 +46,7 @@ public sealed class Rehearse(DeskContext desk)
             var entered = await desk.EnterAsync(db, actor, entity, Role.Viewer, false, stop);
             if (entered.Result is null)
                 return entered.Pass<IReadOnlyList<Rehearsed>>();
-            state = entered.Result;
+            state = entered.Result.State;
             documents = await PostingDocuments.ForAsync(
                 db,
                 state.Id,

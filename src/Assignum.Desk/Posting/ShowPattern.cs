@@ -34,13 +34,13 @@ public sealed class ShowPattern(DeskContext desk)
     /// <summary>Shows a kind in the draft where one is open, else in the newest edition.</summary>
     /// <param name="tried">Policies to try, by name; others stay as they are.</param>
     public async Task<Outcome<Pattern>> RunAsync(
-        Actor actor,
-        EntityState state,
+        Visit visit,
         EventKind kind,
         IReadOnlyDictionary<string, string> tried,
         CancellationToken stop
     )
     {
+        var (actor, state) = visit;
         var set = await new ViewSetUp(desk).OfAsync(state, "draft", null, stop);
         if (set.Result is not { } view)
             return set.Pass<Pattern>();

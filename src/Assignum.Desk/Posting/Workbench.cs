@@ -83,7 +83,7 @@ public sealed class Workbench(DeskContext desk, Rehearse rehearse)
     {
         await using var db = await desk.Database.OpenAsync(stop);
         var entered = await desk.EnterAsync(db, actor, entity, Role.Viewer, false, stop);
-        if (entered.Result is not { } state)
+        if (entered.Result is not { State: var state } visit)
             return entered.Pass<WorkbenchRow>();
         return new Outcome<WorkbenchRow>(await what(db, state), null, []);
     }

@@ -44,8 +44,7 @@ public sealed class BringSheet(DeskContext desk, ViewSetUp view, EditSetUp edit,
     /// <param name="decided">Of conflicts that were decided, by their id: whether the sheet wins.</param>
     /// <param name="values">Whether changed values are taken too.</param>
     public async Task<Outcome<BroughtSheet>> LookAsync(
-        Actor actor,
-        EntityState state,
+        Visit visit,
         Part part,
         byte[] content,
         IReadOnlyDictionary<string, bool> decided,
@@ -53,6 +52,7 @@ public sealed class BringSheet(DeskContext desk, ViewSetUp view, EditSetUp edit,
         CancellationToken stop
     )
     {
+        var (actor, state) = visit;
         if (!actor.May(Role.Preparer, state.Code))
             return Outcome<BroughtSheet>.No(
                 Refusal.Forbidden,
@@ -80,7 +80,7 @@ public sealed class BringSheet(DeskContext desk, ViewSetUp view, EditSetUp edit,
         var foreseen =
             faults.Count > 0 || edits.Count == 0
                 ? null
-                : (await compare.OfEditsAsync(actor, state, (_, _) => edits, stop)).Result;
+                : (await compare.OfEditsAsync(visit, (_, _) => edits, stop)).Result;
         return new BroughtSheet(
             plan,
             (

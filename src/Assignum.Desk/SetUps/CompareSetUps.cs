@@ -64,12 +64,13 @@ public sealed class CompareSetUps(DeskContext desk, ViewSetUp view)
     /// <summary>How one edition differs from another in what editions hold, in words, with who changed each row
     /// last.</summary>
     public async Task<Outcome<Differing>> DifferenceAsync(
-        EntityState state,
+        Visit visit,
         string before,
         string after,
         CancellationToken stop
     )
     {
+        var state = visit.State;
         var (old, now) = (await view.OfAsync(state, before, null, stop), await view.OfAsync(state, after, null, stop));
         if (old.Result is null)
             return old.Pass<Differing>();
@@ -107,13 +108,9 @@ public sealed class CompareSetUps(DeskContext desk, ViewSetUp view)
 
     /// <summary>Events posted on or after an edition's first day that were posted under an earlier one and would land
     /// elsewhere under it: candidates for reclassification.</summary>
-    public async Task<Outcome<Foreseen>> PostedBeforeAsync(
-        Actor actor,
-        EntityState state,
-        int number,
-        CancellationToken stop
-    )
+    public async Task<Outcome<Foreseen>> PostedBeforeAsync(Visit visit, int number, CancellationToken stop)
     {
+        var (actor, state) = visit;
         var now = await view.OfAsync(
             state,
             number.ToString(System.Globalization.CultureInfo.InvariantCulture),
@@ -172,8 +169,9 @@ public sealed class CompareSetUps(DeskContext desk, ViewSetUp view)
 
     /// <summary>The value-moving policies that the draft changes, what stands between accounts before a day, and the
     /// entry that empties them.</summary>
-    public async Task<Outcome<MovingValue>> MovingValueAsync(EntityState state, DateOnly day, CancellationToken stop)
+    public async Task<Outcome<MovingValue>> MovingValueAsync(Visit visit, DateOnly day, CancellationToken stop)
     {
+        var state = visit.State;
         if (state.Latest?.Number is not { } latest)
             return new MovingValue([], [], new BetweenEntry([], []), null);
         var live = (
@@ -243,13 +241,13 @@ public sealed class CompareSetUps(DeskContext desk, ViewSetUp view)
 
     /// <summary>What the newest events would do elsewhere under one edition than under another.</summary>
     public async Task<Outcome<Foreseen>> ConsequencesAsync(
-        Actor actor,
-        EntityState state,
+        Visit visit,
         string? before,
         string after,
         CancellationToken stop
     )
     {
+        var (actor, state) = visit;
         var (old, now) = (await view.OfAsync(state, before, null, stop), await view.OfAsync(state, after, null, stop));
         if (old.Result is null)
             return old.Pass<Foreseen>();
@@ -261,12 +259,12 @@ public sealed class CompareSetUps(DeskContext desk, ViewSetUp view)
     /// <summary>What the newest events would do elsewhere if edits were made; nothing is changed by looking.</summary>
     /// <param name="make">The edits, worked out from the draft as it is; see <see cref="EditSetUp.MakeAsync"/>.</param>
     public async Task<Outcome<Foreseen>> OfEditsAsync(
-        Actor actor,
-        EntityState state,
+        Visit visit,
         Func<SetUp, List<Fault>, IReadOnlyList<RowChange>> make,
         CancellationToken stop
     )
     {
+        var (actor, state) = visit;
         var current = await view.OfAsync(state, "draft", null, stop);
         if (current.Result is not { } view0)
             return current.Pass<Foreseen>();

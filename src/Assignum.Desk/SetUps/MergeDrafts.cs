@@ -36,7 +36,7 @@ public sealed class MergeDrafts(DeskContext desk, ViewSetUp view, EditSetUp edit
             var entered = await desk.EnterAsync(db, actor.InDraft, entity, Role.Viewer, false, stop);
             if (entered.Result is null)
                 return entered.Pass<MergeResult>();
-            state = entered.Result;
+            state = entered.Result.State;
         }
         if (Find(state, id, onto, out var draft) is { } refused)
             return refused;

@@ -27,8 +27,9 @@ public sealed record LinePreview(
 public sealed class OpenLine(ViewSetUp view, EditSetUp edit)
 {
     /// <summary>What it would be; nothing is changed.</summary>
-    public async Task<Outcome<LinePreview>> LookAsync(EntityState state, NewLineWish wish, CancellationToken stop)
+    public async Task<Outcome<LinePreview>> LookAsync(Visit visit, NewLineWish wish, CancellationToken stop)
     {
+        var state = visit.State;
         var current = await view.OfAsync(state, "draft", null, stop);
         if (current.Result is not { SetUp: var compiled })
             return current.Pass<LinePreview>();

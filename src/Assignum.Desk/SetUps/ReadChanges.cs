@@ -19,7 +19,7 @@ public sealed class ReadChanges(DeskContext desk)
     {
         await using var db = await desk.Database.OpenAsync(stop);
         var entered = await desk.EnterAsync(db, actor, entity, Role.Viewer, false, stop);
-        if (entered.Result is not { } state)
+        if (entered.Result is not { State: var state } visit)
             return entered.Pass<IReadOnlyList<ChangeHead>>();
         return new Outcome<IReadOnlyList<ChangeHead>>(
             await ChangeStore.ListAsync(db, state.Id, ofDraft ? state.Draft?.Id ?? -1 : null, limit, stop),

@@ -24,12 +24,13 @@ public sealed record CoverageView(
 public sealed class ReadCoverage(DeskContext desk, ViewSetUp view)
 {
     /// <summary>Coverage of an edition, with the volume of the last period.</summary>
-    public async Task<Outcome<CoverageView>> RunAsync(EntityState state, string? edition, CancellationToken stop)
+    public async Task<Outcome<CoverageView>> RunAsync(Visit visit, string? edition, CancellationToken stop)
     {
+        var state = visit.State;
         var set = await view.OfAsync(state, edition, null, stop);
         if (set.Result is not { SetUp: var compiled })
             return set.Pass<CoverageView>();
-        var (period, volume) = await VolumeAsync(state, stop);
+        var (period, volume) = await VolumeAsync(visit, stop);
         var byPurpose = volume.ToLookup(v => v.Purpose, StringComparer.Ordinal);
         return new CoverageView(
             compiled,
@@ -40,10 +41,11 @@ public sealed class ReadCoverage(DeskContext desk, ViewSetUp view)
 
     /// <summary>What rungs decided in the newest months in which anything was posted.</summary>
     public async Task<((DateOnly From, DateOnly To)? Period, IReadOnlyList<RungVolume> Volume)> VolumeAsync(
-        EntityState state,
+        Visit visit,
         CancellationToken stop
     )
     {
+        var state = visit.State;
         await using var db = await desk.Database.OpenAsync(stop);
         var period = await VolumeStore.LastPeriodAsync(db, state.Id, stop);
         return (

@@ -8,7 +8,11 @@ namespace Assignum.Desk.SetUps;
 
 /// <summary>A compiled set-up with the entity's state it was read in.</summary>
 /// <param name="Edition">The published number, or null for the draft.</param>
-public sealed record SetUpView(EntityState Entity, CompiledSetUp SetUp, int? Edition);
+public sealed record SetUpView(EntityState Entity, CompiledSetUp SetUp, int? Edition)
+{
+    /// <summary>The visit that it was looked at in; null inside of a task.</summary>
+    public Visit? Visit { get; init; }
+}
 
 /// <summary>Looks at one edition of an entity: the draft, a number, or the one in force on a day.</summary>
 public sealed class ViewSetUp(DeskContext desk)
@@ -29,19 +33,26 @@ public sealed class ViewSetUp(DeskContext desk)
         CancellationToken stop
     )
     {
-        EntityState state;
+        Visit visit;
         await using (var db = await desk.Database.OpenAsync(stop))
         {
             var entered = await desk.EnterAsync(db, actor, entity, Role.Viewer, false, stop);
             if (entered.Result is null)
                 return entered.Pass<SetUpView>();
-            state = entered.Result;
+            visit = entered.Result;
         }
-        return await OfAsync(state, edition, day, stop);
+        return await OfAsync(visit, edition, day, stop);
     }
 
     /// <summary>The same for an entity already entered.</summary>
-    public async Task<Outcome<SetUpView>> OfAsync(
+    public async Task<Outcome<SetUpView>> OfAsync(Visit visit, string? edition, DateOnly? day, CancellationToken stop)
+    {
+        var looked = await OfAsync(visit.State, edition, day, stop);
+        return looked.Result is { } found ? found with { Visit = visit } : looked;
+    }
+
+    /// <summary>The same inside of a task, which was given a visit.</summary>
+    internal async Task<Outcome<SetUpView>> OfAsync(
         EntityState state,
         string? edition,
         DateOnly? day,

@@ -59,7 +59,7 @@ public sealed class TaxUse(DeskContext desk)
     {
         await using var db = await desk.Database.OpenAsync(stop);
         var entered = await desk.EnterAsync(db, actor, entity, Role.Viewer, false, stop);
-        if (entered.Result is not { } state)
+        if (entered.Result is not { State: var state } visit)
             return entered.Pass<MatrixView>();
         var lines = (await TaxStore.MatrixUseAsync(db, state.Id, Recent, Taxed, stop))
             .Where(u => u.Direction == Words.Of(direction))
@@ -78,7 +78,7 @@ public sealed class TaxUse(DeskContext desk)
     {
         await using var db = await desk.Database.OpenAsync(stop);
         var entered = await desk.EnterAsync(db, actor, entity, Role.Viewer, false, stop);
-        if (entered.Result is not { } state)
+        if (entered.Result is not { State: var state } visit)
             return entered.Pass<IReadOnlyList<BoxAmount>>();
         return new Outcome<IReadOnlyList<BoxAmount>>(await TaxStore.BoxesAsync(db, state.Id, from, to, stop), null, []);
     }

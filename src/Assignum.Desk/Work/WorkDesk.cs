@@ -31,7 +31,7 @@ public sealed class WorkDesk(DeskContext desk)
     {
         await using var db = await desk.Database.OpenAsync(stop);
         var entered = await desk.EnterAsync(db, actor, entity, role, false, stop);
-        if (entered.Result is not { } state)
+        if (entered.Result is not { State: var state } visit)
             return entered.Pass<WorkRow>();
         var order = JsonSerializer.Serialize(
             new Order(ActorOrder.Of(actor, entity), JsonSerializer.SerializeToElement(input))
@@ -128,7 +128,7 @@ public sealed class WorkDesk(DeskContext desk)
     {
         await using var db = await desk.Database.OpenAsync(stop);
         var entered = await desk.EnterAsync(db, actor, entity, role, false, stop);
-        return entered.Result is { } state ? await what(db, state) : entered.Pass<T>();
+        return entered.Result is { State: var state } ? await what(db, state) : entered.Pass<T>();
     }
 }
 

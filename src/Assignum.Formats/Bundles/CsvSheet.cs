@@ -86,30 +86,22 @@ public static class CsvSheet
     public static void Write(Part part, IEnumerable<string?[]> rows, Stream to)
     {
         using var writer = new StreamWriter(to, Utf8, leaveOpen: true) { NewLine = "\n" };
-        writer.WriteLine(string.Join(',', part.Columns.Select(c => c.Name)));
+        using var csv = new CsvWriter(writer, Canonical, leaveOpen: true);
+        foreach (var column in part.Columns)
+            csv.WriteField(column.Name);
+        csv.NextRecord();
         foreach (var row in rows)
         {
-            for (var i = 0; i < row.Length; i++)
-            {
-                if (i > 0)
-                    writer.Write(',');
-                WriteCell(writer, row[i]);
-            }
-            writer.Write('\n');
+            foreach (var cell in row)
+                csv.WriteField(cell);
+            csv.NextRecord();
         }
     }
 
-    private static void WriteCell(StreamWriter writer, string? cell)
+    // Quoted only where it has to be: equal set-ups give equal bytes.
+    private static readonly CsvConfiguration Canonical = new(CultureInfo.InvariantCulture)
     {
-        if (string.IsNullOrEmpty(cell))
-            return;
-        if (cell.AsSpan().IndexOfAny(",\"\r\n") < 0)
-        {
-            writer.Write(cell);
-            return;
-        }
-        writer.Write('"');
-        writer.Write(cell.Replace("\"", "\"\"", StringComparison.Ordinal));
-        writer.Write('"');
-    }
+        NewLine = "\n",
+        ShouldQuote = field => field.Field.AsSpan().IndexOfAny(",\"\r\n") >= 0,
+    };
 }

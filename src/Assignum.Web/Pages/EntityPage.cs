@@ -17,8 +17,11 @@ public abstract class EntityPage(DeskContext desk) : PageModel
     [BindProperty(SupportsGet = true, Name = "entity")]
     public string EntityCode { get; set; } = "";
 
+    /// <summary>Who looks, in which entity, as the page was asked for.</summary>
+    public Visit Visit { get; private set; } = null!;
+
     /// <summary>The entity's state when the page was asked for.</summary>
-    public EntityState State { get; private set; } = null!;
+    public EntityState State => Visit.State;
 
     /// <summary>How many rows the draft changes; 0 without one.</summary>
     public int DraftSize { get; private set; }
@@ -74,7 +77,7 @@ public abstract class EntityPage(DeskContext desk) : PageModel
     /// today, or nobody's.</summary>
     private protected async Task<string?> RenumberedAsync(Assignum.Desk.SetUps.ViewSetUp view, string number) =>
         (
-            await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)
+            await view.OfAsync(Visit, "draft", null, HttpContext.RequestAborted)
         ).Result?.SetUp.SetUp.FormerNumbers.GetValueOrDefault(number);
 
     /// <inheritdoc/>
@@ -89,7 +92,7 @@ public abstract class EntityPage(DeskContext desk) : PageModel
             context.Result = new NotFoundResult();
             return;
         }
-        (State, DraftSize) = looked.Result;
+        (Visit, DraftSize) = looked.Result;
         await next();
     }
 }

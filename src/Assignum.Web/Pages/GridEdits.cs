@@ -99,8 +99,7 @@ public static class GridEdits
         if (Refused(sent) is { } no)
             return no;
         var foreseen = await compare.OfEditsAsync(
-            page.Actor,
-            page.State,
+            page.Visit,
             (now, faults) => RowCells.Changes(part, now, sent!, [], faults),
             page.HttpContext.RequestAborted
         );

@@ -26,7 +26,7 @@ public abstract class GridPage(DeskContext desk, ViewSetUp view, EditSetUp edit,
 
     /// <summary>The draft as it is, with the records.</summary>
     protected async Task<CompiledSetUp> SetUpAsync() =>
-        (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp;
+        (await view.OfAsync(Visit, "draft", null, HttpContext.RequestAborted)).Result!.SetUp;
 
     /// <summary>Saves what a grid holds: all of it, or nothing with what is wrong by cell.</summary>
     public virtual Task<IActionResult> OnPostEditAsync([FromBody] CellEdits? sent) =>

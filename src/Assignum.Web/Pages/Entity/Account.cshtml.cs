@@ -87,7 +87,7 @@ public sealed class AccountModel(
         [FromQuery(Name = RowForm.New + "class")] string? @class
     )
     {
-        var setUp = (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
+        var setUp = (await view.OfAsync(Visit, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
         var numbers = new ChartNumbers(setUp.Accounts, setUp.NumberBands);
         number = number?.Trim() ?? "";
         var said =
@@ -105,7 +105,7 @@ public sealed class AccountModel(
     /// <summary>Shows where in the statements the account of the form falls, before it is saved.</summary>
     public async Task<IActionResult> OnGetPlaceAsync()
     {
-        var setUp = (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
+        var setUp = (await view.OfAsync(Visit, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
         string? Typed(string column) =>
             Request.Query[RowForm.New + column] is [{ Length: > 0 } text] ? text.Trim() : null;
         var old = IsNew ? null : setUp.Accounts.FirstOrDefault(a => a.Number == Number);
@@ -145,7 +145,7 @@ public sealed class AccountModel(
         [FromQuery(Name = RowForm.New + "hand_entries")] string? hand
     )
     {
-        var setUp = (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
+        var setUp = (await view.OfAsync(Visit, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
         if (setUp.Accounts.FirstOrDefault(a => a.Number == Number) is not { } account)
             return NotFound();
         var entries = Core.Words.TryParse<HandEntries>(hand ?? "", out var said) ? said : (HandEntries?)null;
@@ -153,7 +153,7 @@ public sealed class AccountModel(
         return Partial(
             "_WrongUses",
             await accounts.WrongUsesAsync(
-                State,
+                Visit,
                 setUp,
                 account with
                 {
@@ -192,7 +192,7 @@ public sealed class AccountModel(
     public async Task<IActionResult> OnPostConsequencesAsync()
     {
         var change = RowForm.Read(Parts.Accounts, Request.Form);
-        var foreseen = await compare.OfEditsAsync(Actor, State, (_, _) => [change], HttpContext.RequestAborted);
+        var foreseen = await compare.OfEditsAsync(Visit, (_, _) => [change], HttpContext.RequestAborted);
         return foreseen.Result is { } found
             ? Partial("_Consequences", (found, EntityCode, State.Currency))
             : NotFound();
@@ -310,7 +310,7 @@ public sealed class AccountModel(
 
     private async Task<bool> LoadAsync(IReadOnlyDictionary<string, string?>? typed)
     {
-        var setUp = (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
+        var setUp = (await view.OfAsync(Visit, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
         var numbers = new ChartNumbers(setUp.Accounts, setUp.NumberBands);
         if (IsNew)
         {
@@ -336,7 +336,7 @@ public sealed class AccountModel(
         Holding = ChartReferences.Holding(setUp, Number);
         Relief = [.. setUp.ReliefAccounts.Where(r => r.Account == Number)];
         names = setUp.Accounts.ToDictionary(a => a.Number, a => a.Name);
-        Facts = await accounts.FactsAsync(State, setUp, Number, HttpContext.RequestAborted);
+        Facts = await accounts.FactsAsync(Visit, setUp, Number, HttpContext.RequestAborted);
         Balance = (
             await journal.BalancesAsync(Actor, EntityCode, null, HttpContext.RequestAborted)
         ).Result?.FirstOrDefault(b => b.Account == Number);

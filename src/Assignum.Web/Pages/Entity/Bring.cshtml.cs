@@ -132,7 +132,7 @@ public sealed class BringModel(DeskContext desk, BringChart bring) : EntityPage(
         using var bytes = new MemoryStream();
         await file.CopyToAsync(bytes, HttpContext.RequestAborted);
         FileName = Path.GetFileName(file.FileName);
-        Upload = await Desk.KeepFileAsync(State, FileName, bytes.ToArray(), Actor, HttpContext.RequestAborted);
+        Upload = await Desk.KeepFileAsync(Visit, FileName, bytes.ToArray(), HttpContext.RequestAborted);
         return await ShowAsync(bytes.ToArray(), null);
     }
 
@@ -253,7 +253,7 @@ public sealed class BringModel(DeskContext desk, BringChart bring) : EntityPage(
 
     private async Task<byte[]?> KeptAsync(Guid upload)
     {
-        if (await Desk.FindFileAsync(State, upload, Actor, HttpContext.RequestAborted) is not { } kept)
+        if (await Desk.FindFileAsync(Visit, upload, HttpContext.RequestAborted) is not { } kept)
             return null;
         (Upload, FileName) = (upload, kept.Name);
         return kept.Content;

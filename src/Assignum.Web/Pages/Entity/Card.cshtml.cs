@@ -54,7 +54,7 @@ public sealed class CardModel(DeskContext desk, ViewSetUp view, ReadAccounts acc
         else
         {
             var lines = await accounts.CardAsync(
-                State,
+                Visit,
                 Number,
                 From,
                 To,
@@ -71,7 +71,7 @@ public sealed class CardModel(DeskContext desk, ViewSetUp view, ReadAccounts acc
     {
         if (!await FindAsync())
             return NotFound();
-        var lines = await accounts.CardAsync(State, Number, From, To, 0, MostListed, HttpContext.RequestAborted);
+        var lines = await accounts.CardAsync(Visit, Number, From, To, 0, MostListed, HttpContext.RequestAborted);
         return ListFile.Of(
             $"{Number}-lines",
             format,
@@ -114,7 +114,7 @@ public sealed class CardModel(DeskContext desk, ViewSetUp view, ReadAccounts acc
     private async Task<bool> FindAsync() =>
         (
             Account = (
-                await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)
+                await view.OfAsync(Visit, "draft", null, HttpContext.RequestAborted)
             ).Result!.SetUp.SetUp.Accounts.FirstOrDefault(a => a.Number == Number)
         )
             is not null;

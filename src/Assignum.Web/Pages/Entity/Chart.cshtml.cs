@@ -111,7 +111,7 @@ public sealed class ChartModel(
     public async Task OnGetAsync()
     {
         await LoadAsync(0, PageRows);
-        Openings = await openings.ListAsync(State, HttpContext.RequestAborted);
+        Openings = await openings.ListAsync(Visit, HttpContext.RequestAborted);
     }
 
     /// <summary>The rows of the table from one on: the next as they are scrolled to, or all that are shown
@@ -239,7 +239,7 @@ public sealed class ChartModel(
 
     // The draft where there is one: what is being worked on is what is looked at.
     private async Task<SetUp> SetUpAsync() =>
-        (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
+        (await view.OfAsync(Visit, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
 
     private async Task<List<StatementRow>> RowsAsync()
     {
@@ -258,7 +258,7 @@ public sealed class ChartModel(
         var live =
             Lacking == "unused" && State.Latest is not null
                 ? ChartReferences.Counts(
-                    (await view.OfAsync(State, State.Latest.Number.ToString(), null, HttpContext.RequestAborted))
+                    (await view.OfAsync(Visit, State.Latest.Number.ToString(), null, HttpContext.RequestAborted))
                         .Result!
                         .SetUp
                         .SetUp

@@ -50,7 +50,7 @@ public sealed class CoverageModel(DeskContext desk, ReadCoverage read) : EntityP
 
     private async Task LoadAsync()
     {
-        View = (await read.RunAsync(State, "draft", HttpContext.RequestAborted)).Result!;
+        View = (await read.RunAsync(Visit, "draft", HttpContext.RequestAborted)).Result!;
         Shown = View.Purposes.FirstOrDefault(p => p.Coverage.Purpose.Name == Purpose);
         if (Shown is not null)
             Uncovered = Core.Coverage.Uncovered.Of(View.SetUp, Shown.Coverage.Purpose);

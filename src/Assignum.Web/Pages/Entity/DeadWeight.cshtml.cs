@@ -61,5 +61,5 @@ public sealed class DeadWeightModel(DeskContext desk, ViewSetUp view, EditSetUp 
     }
 
     private async Task LoadAsync() =>
-        Dead = DeadWeight.Of((await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp);
+        Dead = DeadWeight.Of((await view.OfAsync(Visit, "draft", null, HttpContext.RequestAborted)).Result!.SetUp);
 }

@@ -71,7 +71,7 @@ public sealed class DifferenceModel(DeskContext desk, CompareSetUps compare) : E
         Before ??= Known.SkipWhile(k => k != After).Skip(1).FirstOrDefault() ?? Known[^1];
         if (!Known.Contains(Before) || !Known.Contains(After))
             return false;
-        if ((await compare.DifferenceAsync(State, Before, After, HttpContext.RequestAborted)).Result is not { } found)
+        if ((await compare.DifferenceAsync(Visit, Before, After, HttpContext.RequestAborted)).Result is not { } found)
             return false;
         Groups = [.. found.Lines.GroupBy(l => l.Under).Select(g => (g.Key, g.Count()))];
         Differing = string.IsNullOrEmpty(Under)

@@ -62,13 +62,7 @@ public sealed class EditionsModel(
     /// <summary>What the newest events would do elsewhere under one edition than under another.</summary>
     public async Task<IActionResult> OnGetConsequencesAsync(string? before, string? after)
     {
-        var foreseen = await compare.ConsequencesAsync(
-            Actor,
-            State,
-            before,
-            after ?? "draft",
-            HttpContext.RequestAborted
-        );
+        var foreseen = await compare.ConsequencesAsync(Visit, before, after ?? "draft", HttpContext.RequestAborted);
         return foreseen.Result is { } found
             ? Partial("_Consequences", (found, EntityCode, State.Currency))
             : NotFound();
@@ -80,7 +74,7 @@ public sealed class EditionsModel(
     {
         if (State.Draft is null)
             return Content("", "text/html");
-        var moving = await compare.MovingValueAsync(State, Day ?? State.Today, HttpContext.RequestAborted);
+        var moving = await compare.MovingValueAsync(Visit, Day ?? State.Today, HttpContext.RequestAborted);
         return Partial("_Between", (moving.Result!, EntityCode, State.Currency));
     }
 
@@ -89,7 +83,7 @@ public sealed class EditionsModel(
     {
         if (!State.Editions.Any(e => e.Number == edition))
             return NotFound();
-        var posted = await compare.PostedBeforeAsync(Actor, State, edition, HttpContext.RequestAborted);
+        var posted = await compare.PostedBeforeAsync(Visit, edition, HttpContext.RequestAborted);
         return posted.Result is { } found
             ? Partial("_PostedBefore", (found, EntityCode, State.Currency, edition))
             : NotFound();
@@ -105,7 +99,7 @@ public sealed class EditionsModel(
     public async Task<IActionResult> OnPostBringBackAsync(int edition)
     {
         var past = await view.OfAsync(
-            State,
+            Visit,
             edition.ToString(CultureInfo.InvariantCulture),
             null,
             HttpContext.RequestAborted
@@ -219,7 +213,7 @@ public sealed class EditionsModel(
 
     private async Task LoadAsync()
     {
-        (Approvals, Sizes) = await Desk.DraftsAsync(State, WhatIfs, HttpContext.RequestAborted);
+        (Approvals, Sizes) = await Desk.DraftsAsync(Visit, WhatIfs, HttpContext.RequestAborted);
         if (State.LookedAt is not null || State.Draft is not { } draft)
             return;
         History = (await changes.RunAsync(Actor, EntityCode, 50, HttpContext.RequestAborted, ofDraft: true)).Result
@@ -227,7 +221,7 @@ public sealed class EditionsModel(
         if (draft.BasedOn > 0)
             Lines = (
                 await compare.DifferenceAsync(
-                    State,
+                    Visit,
                     draft.BasedOn.ToString(CultureInfo.InvariantCulture),
                     "draft",
                     HttpContext.RequestAborted

@@ -68,7 +68,7 @@ public sealed class ExplainModel(DeskContext desk, ViewSetUp view) : EntityPage(
                 faults.Add(new Fault("bad-date", "The day is no date: write it as YYYY-MM-DD.", "date"));
         }
         var set = await view.OfAsync(
-            State,
+            Visit,
             string.IsNullOrEmpty(Edition)
                 ? day is null
                     ? "draft"

@@ -76,7 +76,7 @@ public sealed class FilesModel(
 
     public async Task<IActionResult> OnGetBundleAsync(string? edition, string? format)
     {
-        var set = await view.OfAsync(State, edition ?? "draft", null, HttpContext.RequestAborted);
+        var set = await view.OfAsync(Visit, edition ?? "draft", null, HttpContext.RequestAborted);
         if (set.Result is not { } found)
             return NotFound();
         await TakenBundles.TakenOutAsync(Desk, State, found.SetUp.SetUp, Actor.Name, HttpContext.RequestAborted);
@@ -107,10 +107,9 @@ public sealed class FilesModel(
         if (bytes.Length > Limits.AtOnce)
             return await LaterAsync(bytes.ToArray(), Path.GetFileName(file.FileName), partial);
         Upload = await Desk.KeepFileAsync(
-            State,
+            Visit,
             Path.GetFileName(file.FileName),
             bytes.ToArray(),
-            Actor,
             HttpContext.RequestAborted
         );
         return await LookAsync(bytes.ToArray(), Path.GetFileName(file.FileName), partial);
@@ -183,7 +182,7 @@ public sealed class FilesModel(
     private BundleReturn Back => new(Whole, c => Decided.TryGetValue(c.Id, out var theirs) ? theirs : null, Values);
 
     private Task<(string Name, byte[] Content)?> KeptAsync(Guid upload) =>
-        Desk.FindFileAsync(State, upload, Actor, HttpContext.RequestAborted);
+        Desk.FindFileAsync(Visit, upload, HttpContext.RequestAborted);
 
     private async Task<IActionResult> LookAsync(byte[] content, string name, bool partial)
     {
@@ -212,9 +211,14 @@ public sealed class FilesModel(
 
     private protected override string Here => $"/e/{EntityCode}/files";
 
+    /// <summary>Stored rows that do not keep a rule of today.</summary>
+    public IReadOnlyList<Fault> Offences { get; private set; } = [];
+
     private protected override async Task<IActionResult> ShowAsync()
     {
         await HistoryAsync();
+        Offences = (await view.OfAsync(Visit, "draft", null, HttpContext.RequestAborted)).Result?.SetUp.SetUp.Offences
+            ?? [];
         return Page();
     }
 }

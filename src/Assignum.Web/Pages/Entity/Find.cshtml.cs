@@ -29,7 +29,7 @@ public sealed class FindModel(DeskContext desk, ViewSetUp view, ReadJournal jour
         Q = Q?.Trim() ?? "";
         if (Q.Length == 0)
             return;
-        var setUp = (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
+        var setUp = (await view.OfAsync(Visit, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
         var entries = await journal.HeadsAsync(
             Actor,
             EntityCode,

@@ -150,7 +150,7 @@ public sealed class GroupModel(DeskContext desk, ViewSetUp view, EditSetUp edit)
     {
         if (!Words.TryParse<GroupKind>(Kind, out var kind))
             return false;
-        SetUp = (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp;
+        SetUp = (await view.OfAsync(Visit, "draft", null, HttpContext.RequestAborted)).Result!.SetUp;
         if (SetUp.SetUp.Groups.FirstOrDefault(g => g.Kind == kind && g.Code == Code) is not { } group)
             return false;
         Group = group;

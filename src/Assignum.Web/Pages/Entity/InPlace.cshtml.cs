@@ -23,7 +23,7 @@ public sealed class InPlaceModel(DeskContext desk, ViewSetUp view, EditSetUp edi
 
     public async Task OnGetAsync(string? name, string? purpose)
     {
-        var setUp = (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
+        var setUp = (await view.OfAsync(Visit, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
         var wanted = purpose is null ? null : Purposes.Find(purpose);
         Like = Neighbour(setUp, wanted);
         var values = NewAccount.Beside(setUp, Like);

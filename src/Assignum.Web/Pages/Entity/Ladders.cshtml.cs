@@ -74,8 +74,7 @@ public sealed class LaddersModel(
         if (Find() is not { } purpose)
             return NotFound();
         var foreseen = await compare.OfEditsAsync(
-            Actor,
-            State,
+            Visit,
             (now, faults) => LadderWork.Edits(now, purpose, Asked(rung, add), take, faults),
             HttpContext.RequestAborted
         );
@@ -158,12 +157,12 @@ public sealed class LaddersModel(
         if (Find() is not { } purpose)
             return false;
         (Purpose, Name) = (purpose, purpose.Name);
-        SetUp = (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp;
+        SetUp = (await view.OfAsync(Visit, "draft", null, HttpContext.RequestAborted)).Result!.SetUp;
         Idle = Reach.Idle(SetUp);
         Rungs = typed ?? [.. SetUp.Landings.LadderOf(purpose).Rungs.Select(r => r.Name)];
         Shipped = Rungs.SequenceEqual(purpose.Shipped.Select(r => r.Name));
         Coverage = PurposeCoverage.Of(SetUp, purpose);
-        var (period, volume) = await coverage.VolumeAsync(State, HttpContext.RequestAborted);
+        var (period, volume) = await coverage.VolumeAsync(Visit, HttpContext.RequestAborted);
         (Period, Volume) = (period, [.. volume.Where(v => v.Purpose == purpose.Name)]);
         Minor = MinorPurposes.Of(SetUp);
         Draw();

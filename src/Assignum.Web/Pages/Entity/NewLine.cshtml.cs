@@ -98,7 +98,7 @@ public sealed class NewLineModel(DeskContext desk, ViewSetUp view, OpenLine open
             ];
         else if (!string.IsNullOrWhiteSpace(Code) && !string.IsNullOrWhiteSpace(Name))
         {
-            Preview = (await open.LookAsync(State, Wish(), HttpContext.RequestAborted)).Result;
+            Preview = (await open.LookAsync(Visit, Wish(), HttpContext.RequestAborted)).Result;
             Faults = Preview?.Faults ?? [];
         }
         if (Faults.Count > 0)
@@ -108,7 +108,7 @@ public sealed class NewLineModel(DeskContext desk, ViewSetUp view, OpenLine open
 
     private async Task LoadAsync(bool asTyped)
     {
-        setUp = (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp;
+        setUp = (await view.OfAsync(Visit, "draft", null, HttpContext.RequestAborted)).Result!.SetUp;
         if (string.IsNullOrWhiteSpace(Sibling))
             return;
         var own = asTyped ? Request.Form["own"].ToHashSet() : null;

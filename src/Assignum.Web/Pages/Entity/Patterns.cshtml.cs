@@ -78,7 +78,7 @@ public sealed class PatternsModel(DeskContext desk, ShowPattern show, EditSetUp 
     private async Task<IActionResult> ShowAsync(Dictionary<string, string> tried)
     {
         Shown = EventKinds.Find(Kind ?? "") ?? Shown;
-        var outcome = await show.RunAsync(Actor, State, Shown, tried, HttpContext.RequestAborted);
+        var outcome = await show.RunAsync(Visit, Shown, tried, HttpContext.RequestAborted);
         if (outcome.Result is not { } pattern)
         {
             Faults = outcome.Faults;

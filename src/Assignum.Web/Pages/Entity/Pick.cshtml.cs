@@ -58,7 +58,7 @@ public sealed class PickModel(DeskContext desk, ViewSetUp view, ReadAccounts acc
         if (Type == "group")
         {
             var groups = (
-                await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)
+                await view.OfAsync(Visit, "draft", null, HttpContext.RequestAborted)
             ).Result!.SetUp.SetUp.Groups.Where(g =>
                 Kind is null or ""
                 || Core.Words.Of(g.Kind) == Kind
@@ -79,7 +79,7 @@ public sealed class PickModel(DeskContext desk, ViewSetUp view, ReadAccounts acc
         {
             var purpose = Purpose is null ? null : Purposes.Find(Purpose);
             var found = await accounts.ChoicesAsync(
-                State,
+                Visit,
                 q,
                 purpose,
                 Purpose is not null && (purpose is not null || Purpose == "hand-entry"),
@@ -104,7 +104,7 @@ public sealed class PickModel(DeskContext desk, ViewSetUp view, ReadAccounts acc
                     + $"purpose={Uri.EscapeDataString(Purpose ?? "")}";
             return Page();
         }
-        var setUp = (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
+        var setUp = (await view.OfAsync(Visit, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
         Choices = Best(Of(setUp, type), q);
         return Page();
     }

@@ -219,6 +219,6 @@ public sealed class RecordsModel(DeskContext desk, ViewSetUp view, EditSetUp edi
         Total = rows.Count;
         Lines = [.. rows.Skip(skip).Take(take)];
         if (HasGroups)
-            Waiting = await Desk.WaitingAsync(State, Part, HttpContext.RequestAborted);
+            Waiting = await Desk.WaitingAsync(Visit, Part, HttpContext.RequestAborted);
     }
 }

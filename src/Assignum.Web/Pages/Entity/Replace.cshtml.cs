@@ -68,8 +68,7 @@ public sealed class ReplaceModel(
     public async Task<IActionResult> OnPostConsequencesAsync()
     {
         var foreseen = await compare.OfEditsAsync(
-            Actor,
-            State,
+            Visit,
             (now, faults) => ChartReferences.Replace(now, Number, Replacement?.Trim(), Chosen(), faults),
             HttpContext.RequestAborted
         );
@@ -85,7 +84,7 @@ public sealed class ReplaceModel(
 
     private async Task<bool> LoadAsync()
     {
-        var setUp = (await view.OfAsync(State, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
+        var setUp = (await view.OfAsync(Visit, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
         Account = setUp.Accounts.FirstOrDefault(a => a.Number == Number);
         References = ChartReferences.To(setUp, Number);
         Purposes = [.. References.Select(r => r.Purpose).OfType<Purpose>().Distinct()];

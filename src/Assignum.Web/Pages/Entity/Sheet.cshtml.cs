@@ -54,10 +54,9 @@ public sealed class SheetModel(DeskContext desk, BringSheet bring, EditSetUp edi
         using var bytes = new MemoryStream();
         await file.CopyToAsync(bytes, HttpContext.RequestAborted);
         Upload = await Desk.KeepFileAsync(
-            State,
+            Visit,
             Path.GetFileName(file.FileName),
             bytes.ToArray(),
-            Actor,
             HttpContext.RequestAborted
         );
         return await LookAsync(bytes.ToArray(), Path.GetFileName(file.FileName));
@@ -69,7 +68,7 @@ public sealed class SheetModel(DeskContext desk, BringSheet bring, EditSetUp edi
             return NotFound();
         (Upload, Values, Why) = (upload, values, Reason(reason));
         Decided = ConflictFields.Decided(Request.Form);
-        if (await Desk.FindFileAsync(State, upload, Actor, HttpContext.RequestAborted) is not { } found)
+        if (await Desk.FindFileAsync(Visit, upload, HttpContext.RequestAborted) is not { } found)
             return await RefusedAsync(
                 new Fault("no-file", "The workbook is kept for a day after it was looked at. Choose it again.", "file")
             );
@@ -94,7 +93,7 @@ public sealed class SheetModel(DeskContext desk, BringSheet bring, EditSetUp edi
     private async Task<IActionResult> LookAsync(byte[] content, string name)
     {
         FileName = name;
-        var looked = await bring.LookAsync(Actor, State, Part!, content, Decided, Values, HttpContext.RequestAborted);
+        var looked = await bring.LookAsync(Visit, Part!, content, Decided, Values, HttpContext.RequestAborted);
         if (looked.Result is null)
             return await RefusedAsync(looked);
         Brought = looked.Result;

@@ -142,7 +142,7 @@ public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, T
     public async Task<IActionResult> OnPostForeseeAsync()
     {
         var edits = MatrixEdits(out _);
-        var foreseen = await compare.OfEditsAsync(Actor, State, (_, _) => edits, HttpContext.RequestAborted);
+        var foreseen = await compare.OfEditsAsync(Visit, (_, _) => edits, HttpContext.RequestAborted);
         return Partial(
             "_Consequences",
             (foreseen.Result ?? Foreseen.Nothing(foreseen.Faults), EntityCode, State.Currency)
@@ -257,7 +257,7 @@ public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, T
     private protected override async Task<IActionResult> ShowAsync()
     {
         Show = Show is "codes" or "boxes" ? Show : "matrix";
-        var set = await view.OfAsync(State, "draft", null, HttpContext.RequestAborted);
+        var set = await view.OfAsync(Visit, "draft", null, HttpContext.RequestAborted);
         SetUp = set.Result!.SetUp.SetUp;
         if (Show == "matrix")
             Matrix = (
