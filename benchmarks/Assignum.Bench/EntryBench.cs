@@ -1,4 +1,5 @@
 using System.Text.Json;
+using Assignum.Core;
 using Assignum.Core.Entries;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
@@ -34,7 +35,7 @@ internal static class EntryBench
 
     internal static CompiledSetUp Load(string folder)
     {
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         var sheets = Bundle.FromFolder(folder, faults);
         var row = sheets.Single(s => s.Part == Parts.Entity).Rows[0].Cells;
         return new CompiledSetUp(

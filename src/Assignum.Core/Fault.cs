@@ -1,9 +1,19 @@
-using Assignum.Core.Chart;
-using Assignum.Core.Landing;
-
 namespace Assignum.Core;
 
-/// <summary>One thing that is wrong with what was given, said so that its author can mend it.</summary>
+/// <summary>How much a fault weighs: an error keeps things from being done, a warning does not.</summary>
+public enum Severity
+{
+    /// <summary>It is refused.</summary>
+    Error,
+
+    /// <summary>It goes on; somebody should look.</summary>
+    Warning,
+}
+
+/// <summary>
+/// One thing that is wrong, said so that its author can mend it: in an event, a landing, a file, a row of the set-up.
+/// Everything that checks speaks in this one shape; what does not apply is empty.
+/// </summary>
 /// <param name="Code">Stable machine code, kebab case.</param>
 /// <param name="Message">A plain sentence: what is wrong and how to mend it.</param>
 /// <param name="Path">Where: a JSON path (<c>lines[2].item</c>), or empty.</param>
@@ -15,24 +25,50 @@ public sealed record Fault(
     string Path = "",
     string? Purpose = null,
     string? Account = null
-);
-
-/// <summary>How much a remark weighs: an error keeps an event from posting, a warning does not.</summary>
-public enum Severity
+)
 {
-    /// <summary>Posting is refused.</summary>
-    Error,
+    /// <summary>What a guard says of a landing.</summary>
+    /// <param name="line">The event's line, from 0.</param>
+    public Fault(
+        string code,
+        Severity severity,
+        string message,
+        string? account = null,
+        string? purpose = null,
+        int? line = null
+    )
+        : this(code, message, "", purpose, account)
+    {
+        Severity = severity;
+        Line = line;
+    }
 
-    /// <summary>Posting goes on; somebody should look.</summary>
-    Warning,
+    /// <summary>What is wrong in a file.</summary>
+    /// <param name="part">The file's name without its ending.</param>
+    /// <param name="row">Line of the file, the header being 1; 0 where it concerns the whole.</param>
+    public Fault(string part, int row, string column, string code, string message)
+        : this(code, message)
+    {
+        Part = part;
+        Row = row;
+        Column = column;
+    }
+
+    /// <summary>How much it weighs.</summary>
+    public Severity Severity { get; init; } = Severity.Error;
+
+    /// <summary>The event's line, from 0; null: none in particular.</summary>
+    public int? Line { get; init; }
+
+    /// <summary>The file, or part of the set-up, it stands in; empty: none.</summary>
+    public string Part { get; init; } = "";
+
+    /// <summary>The line of the file, the header being 1; 0 where it concerns the whole.</summary>
+    public int Row { get; init; }
+
+    /// <summary>The key of the set-up's row; empty: none.</summary>
+    public string Key { get; init; } = "";
+
+    /// <summary>The column; empty: the row as a whole.</summary>
+    public string Column { get; init; } = "";
 }
-
-/// <summary>What a guard says of one event (see <see cref="Entries.Guards"/>).</summary>
-public sealed record Remark(
-    string Code,
-    Severity Severity,
-    string Message,
-    string? Account = null,
-    string? Purpose = null,
-    int? Line = null
-);

@@ -93,7 +93,8 @@ public static class JournalStore
             """
             select e.source, e.external_id, e.body, e.outcome, n."number"
             from unnest($2, $3) as asked(source, id)
-            join event e on e.entity_id = $1 and e.source = asked.source and e.external_id = asked.id
+            cross join lateral (
+              select * from event where entity_id = $1 and source = asked.source and external_id = asked.id offset 0) e
             left join entry n on n.entity_id = $1 and n.event_entity_id = $1 and n.event_id = e.event_id and n.role =
               'entry'
             """,

@@ -81,7 +81,7 @@ public static class SetUpStore
     // What offends against a rule of today is told and stays.
     private static SetUp Stored(SetUp setUp, Part part, List<(int Row, string?[] Cells)> rows)
     {
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         setUp = part.Read(setUp, rows, faults, lenient: true);
         return faults.Count == 0
             ? setUp

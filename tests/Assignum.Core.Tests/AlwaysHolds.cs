@@ -236,7 +236,7 @@ public class AlwaysHolds
             .Sample(
                 (setUp, seed) =>
                 {
-                    var faults = new List<FormFault>();
+                    var faults = new List<Fault>();
                     var read = SetUpDefaults.Empty(setUp.Entity) with { OtherEntities = setUp.OtherEntities };
                     foreach (var part in Parts.All)
                         read = part.Read(read, part.Write(setUp).Select((r, i) => (i + 2, r)), faults);

@@ -17,7 +17,7 @@ public class ByHand
         };
 
     // What is said of a line on 6000 or 1400, with 4000 on the other side.
-    private static Remark? Said(SetUp setUp, string kind, string account) =>
+    private static Fault? Said(SetUp setUp, string kind, string account) =>
         new Books(setUp)
             .Try(
                 Event(

@@ -17,7 +17,7 @@ public class GuardsAndRules
             Accounts = [.. Shop.Accounts.Select(a => a.Number == account ? change(a) : a)],
         };
 
-    private static Remark? Said(SetUp shop, Action<BusinessEvent>? fill = null, EventLine? line = null) =>
+    private static Fault? Said(SetUp shop, Action<BusinessEvent>? fill = null, EventLine? line = null) =>
         new Books(shop)
             .Try(
                 Event(

@@ -32,7 +32,7 @@ public class Imports
 
     private static ImportPlan Plan(params Sheet[] sheets) => SetUpImport.Plan(Shop, sheets, true, (_, _) => false);
 
-    private static SetUpFault Fault(SetUp setUp) => SetUpRules.Check(setUp).ShouldHaveSingleItem();
+    private static Fault Fault(SetUp setUp) => SetUpRules.Check(setUp).ShouldHaveSingleItem();
 
     [Fact]
     public void Cells_that_a_file_lacks_keep_what_they_were()
@@ -95,7 +95,7 @@ public class Imports
     [Fact]
     public void Written_and_read_a_set_up_is_the_same()
     {
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         var read = new SetUp { Entity = Shop.Entity };
         foreach (var part in Parts.All)
             read = part.Read(read, part.Write(Shop).Select((r, i) => (i + 2, r)), faults);

@@ -1,6 +1,7 @@
 using System.IO.Compression;
 using System.Text;
 using System.Text.Json;
+using Assignum.Core;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
 using Assignum.Core.SetUps;
@@ -35,9 +36,9 @@ public class BadFiles
 
     private static readonly SetUp Empty = SetUpDefaults.Empty(new Entity("E", "E", "EUR"));
 
-    private static List<FormFault> Import(params (string Name, string Text)[] files)
+    private static List<Fault> Import(params (string Name, string Text)[] files)
     {
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         var sheets = Bundle.FromFile(Zip(files), faults);
         faults.AddRange(SetUpImport.Plan(Empty, sheets, false, (_, _) => false).Faults);
         return faults;
@@ -131,7 +132,7 @@ public class BadFiles
     [Fact]
     public void Text_that_is_not_UTF8_is_refused()
     {
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         CsvSheet
             .Read(Parts.Locations, new MemoryStream([.. "code,name\nL,Caf"u8, 0xE9, .. "\n"u8]), faults)
             .ShouldBeNull();
@@ -141,7 +142,7 @@ public class BadFiles
     [Fact]
     public void A_byte_order_mark_is_no_part_of_the_first_column()
     {
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         CsvSheet
             .Read(Parts.Locations, new MemoryStream([0xEF, 0xBB, 0xBF, .. "code,name\nL,L\n"u8]), faults)!
             .Rows.Count.ShouldBe(1);
@@ -167,7 +168,7 @@ public class BadFiles
         }
         bytes.Length.ShouldBeLessThan(2 << 20);
         bytes.Position = 0;
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         Bundle.FromFile(bytes, faults).ShouldBeEmpty();
         faults.ShouldContain(f => f.Code == "too-large" || f.Code == "too-many-rows");
     }
@@ -179,7 +180,7 @@ public class BadFiles
             .Sample(
                 bytes =>
                 {
-                    var faults = new List<FormFault>();
+                    var faults = new List<Fault>();
                     Bundle.FromFile(new MemoryStream(bytes), faults);
                     return faults.Count > 0;
                 },

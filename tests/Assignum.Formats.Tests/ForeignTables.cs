@@ -1,5 +1,6 @@
 using System.IO.Compression;
 using System.Text;
+using Assignum.Core;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Core.Tables.Foreign;
@@ -19,7 +20,7 @@ public class ForeignTables
 {
     private static IReadOnlyList<ForeignSheet> Read(byte[] file, params string[] faults)
     {
-        var found = new List<FormFault>();
+        var found = new List<Fault>();
         var sheets = ForeignFiles.Read(file, found);
         found.Select(f => f.Code).ShouldBe(faults);
         return sheets;
@@ -266,7 +267,7 @@ public class ForeignTables
                     bad[at] = value;
                     if (length % 5 == 0)
                         bad = bad[..length];
-                    var faults = new List<FormFault>();
+                    var faults = new List<Fault>();
                     var sheets = ForeignFiles.Read(bad, faults);
                     if (faults.Count > 0)
                         sheets.ShouldBeEmpty();

@@ -1,3 +1,4 @@
+using Assignum.Core;
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
 using Assignum.Core.Records;
@@ -91,15 +92,15 @@ public class LandingBooks
 
     private static SheetPlan Plan(SetUp now, byte[] book, IReadOnlySet<string>? theirs = null)
     {
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         var sheet = ViewBook.Read(new MemoryStream(book), Parts.Assignments, faults, out var taken);
         faults.ShouldBeEmpty();
         return SheetReturn.Plan(now, sheet!, taken, theirs ?? NoChoice);
     }
 
-    private static List<FormFault> Faults(byte[] book)
+    private static List<Fault> Faults(byte[] book)
     {
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         ViewBook.Read(new MemoryStream(book), Parts.Assignments, faults, out _);
         return faults;
     }
@@ -327,7 +328,7 @@ public class LandingBooks
                     var damaged = cut ? sound[..at] : [.. sound];
                     for (var i = at; !cut && i < Math.Min(at + length, damaged.Length); i++)
                         damaged[i] ^= (byte)(value | 1);
-                    var said = new List<FormFault>();
+                    var said = new List<Fault>();
                     var sheet = ViewBook.Read(new MemoryStream(damaged), Parts.Assignments, said, out var taken);
                     if (sheet is null)
                         said.ShouldAllBe(f => f.Message.Length > 10);

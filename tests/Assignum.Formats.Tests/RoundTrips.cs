@@ -1,3 +1,4 @@
+using Assignum.Core;
 using Assignum.Core.Entries;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
@@ -20,7 +21,7 @@ public class RoundTrips
     [Theory, MemberData(nameof(Folders))]
     public void Export_import_export_gives_the_same_bytes_and_changes_nothing(string folder)
     {
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         var sheets = Bundle.FromFolder(folder, faults);
         var first = SetUpImport.Plan(NewEntity.Empty(sheets), sheets, false, (_, _) => false);
         first.Faults.ShouldBeEmpty();
@@ -39,7 +40,7 @@ public class RoundTrips
     [Theory, MemberData(nameof(Folders))]
     public void A_workbook_holds_the_same_as_the_zip(string folder)
     {
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         var sheets = Bundle.FromFolder(folder, faults);
         var setUp = SetUpImport.Plan(NewEntity.Empty(sheets), sheets, false, (_, _) => false).Next;
         var book = new MemoryStream();
@@ -60,7 +61,7 @@ public class RoundTrips
     [Fact]
     public void A_row_missing_from_a_file_goes_unless_something_refers_to_it_or_the_import_is_partial()
     {
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         var sheets = Bundle.FromFolder(
             Path.Combine(ProjectFiles.Root, "tests", "company", "skerrow", "1-skerrow", "bundle"),
             faults

@@ -1,3 +1,4 @@
+using Assignum.Core;
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
 using Assignum.Core.Records;
@@ -91,7 +92,7 @@ public class ViewBooks
                         ],
                     };
                     var part = which == 0 ? Parts.Items : Parts.Assignments;
-                    var faults = new List<FormFault>();
+                    var faults = new List<Fault>();
                     var sheet = ViewBook.Read(new MemoryStream(Book(setUp, part)), part, faults, out var taken);
                     faults.ShouldBeEmpty();
                     taken!
@@ -123,7 +124,7 @@ public class ViewBooks
     public void Damaged_and_foreign_workbooks_are_refused_in_words_and_never_thrown()
     {
         var sound = Book(Small, Parts.Assignments);
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         ViewBook.Read(new MemoryStream(sound), Parts.Items, faults, out _).ShouldBeNull();
         faults.ShouldHaveSingleItem().Message.ShouldContain("has no sheet 'items'");
         Gen.Select(Gen.Int[0, sound.Length - 1], Gen.Byte, Gen.Int[1, 40], Gen.Bool)
@@ -133,7 +134,7 @@ public class ViewBooks
                     var damaged = cut ? sound[..at] : [.. sound];
                     for (var i = at; !cut && i < Math.Min(at + length, damaged.Length); i++)
                         damaged[i] ^= (byte)(value | 1);
-                    var said = new List<FormFault>();
+                    var said = new List<Fault>();
                     var sheet = ViewBook.Read(new MemoryStream(damaged), Parts.Assignments, said, out var taken);
                     if (sheet is null)
                         said.ShouldAllBe(f => f.Message.Length > 10);

@@ -1,3 +1,4 @@
+using Assignum.Core;
 using Assignum.Core.Chart;
 using Assignum.Core.Records;
 using Assignum.Core.SetUps;
@@ -29,9 +30,9 @@ public class Workbooks
         return bytes.ToArray();
     }
 
-    private static (IReadOnlyList<Core.Tables.Sheet> Sheets, List<FormFault> Faults) Read(byte[] book)
+    private static (IReadOnlyList<Core.Tables.Sheet> Sheets, List<Fault> Faults) Read(byte[] book)
     {
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         return (Bundle.FromFile(new MemoryStream(book), faults), faults);
     }
 

@@ -57,7 +57,7 @@ public class WorkedCases
 
     private static SetUp Load(string folder)
     {
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         var sheets = Bundle.FromFolder(folder, faults);
         var plan = SetUpImport.Plan(NewEntity.Empty(sheets), sheets, false, (_, _) => false);
         faults.Concat(plan.Faults).ShouldBeEmpty();

@@ -1,3 +1,4 @@
+using Assignum.Core;
 using Assignum.Core.Ledger;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
@@ -291,7 +292,7 @@ public class Posting
     {
         await using var company = new Company();
         var folder = Path.Combine(Testing.ProjectFiles.Root, "demo", "skerrow", "1-skerrow");
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         var sheets = Formats.Bundles.Bundle.FromFolder(Path.Combine(folder, "bundle"), faults);
         faults.ShouldBeEmpty();
         (

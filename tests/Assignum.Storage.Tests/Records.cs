@@ -1,3 +1,4 @@
+using Assignum.Core;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Desk;
@@ -26,7 +27,7 @@ public class Records
     public async Task What_was_brought_in_is_what_is_read_in_the_draft_and_after_publishing(string folder)
     {
         await using var company = new Company();
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         var sheets = Bundle.FromFolder(folder, faults);
         var planned = SetUpImport
             .Plan(SetUpDefaults.Empty(new Entity("BRSOUTH", "x", "EUR")), sheets, false, (_, _) => false)

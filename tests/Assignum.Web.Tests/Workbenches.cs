@@ -55,7 +55,7 @@ public class Workbenches(RunningApp app)
         (await client.PostAsync($"/api/v1/entities/BOOK/changes/{change}/undo", null, Stop)).StatusCode.ShouldBe(
             HttpStatusCode.Conflict
         );
-        var empty = new List<Core.Tables.FormFault>();
+        var empty = new List<Core.Fault>();
         Formats
             .Bundles.Bundle.FromFile(
                 new MemoryStream(await client.GetByteArrayAsync("/api/v1/entities/BOOK/bundle", Stop)),

@@ -273,9 +273,9 @@ public sealed record Readiness(string Subject, IReadOnlyList<Need> Needs)
         ];
     }
 
-    private static Unfit? Wrong(CompiledSetUp setUp, Purpose purpose, DecidedShare share) =>
+    private static Fault? Wrong(CompiledSetUp setUp, Purpose purpose, DecidedShare share) =>
         share.By is null
-            ? new Unfit(
+            ? new Fault(
                 "unresolved",
                 Core.Severity.Error,
                 "Nothing decides where it lands: assign an account, or give the purpose a default."

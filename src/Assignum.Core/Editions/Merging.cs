@@ -63,52 +63,24 @@ public static class Merging
         {
             var part = change.Part;
             var here = part.Row(now, change.Key);
-            if (Same(here, change.After) || Same(change.Before, change.After))
-                continue;
-            var after = change.After;
-            if (Same(here, change.Before)) { }
-            else if (here is null || change.Before is null || after is null)
-            {
-                if (
-                    !Takes(
+            var after = ThreeWay.Row(
+                change.Before,
+                here,
+                change.After,
+                row => Row(part, row),
+                clash =>
+                    Takes(
                         new MergeConflict(
                             part,
                             change.Key,
-                            "",
+                            clash.Column < 0 ? "" : part.Columns[clash.Column].Name,
                             change.Label,
-                            Row(part, change.Before),
-                            Row(part, here),
-                            Row(part, after)
+                            clash.Was,
+                            clash.Here,
+                            clash.Theirs
                         )
                     )
-                )
-                    continue;
-            }
-            else
-            {
-                after = [.. here];
-                for (var i = 0; i < after.Length; i++)
-                {
-                    var (before, made) = (change.Before[i], change.After![i]);
-                    if (made == before || made == here[i])
-                        continue;
-                    if (
-                        here[i] == before
-                        || Takes(
-                            new MergeConflict(
-                                part,
-                                change.Key,
-                                part.Columns[i].Name,
-                                change.Label,
-                                before,
-                                here[i],
-                                made
-                            )
-                        )
-                    )
-                        after[i] = made;
-                }
-            }
+            );
             if (SetUpImport.Changed(part, change.Key, here, after) is { } edit)
                 edits.Add(edit);
         }
@@ -149,18 +121,13 @@ public static class Merging
         return new MergePlan(edits, conflicts, open);
     }
 
-    private static bool Same(string?[]? one, string?[]? other) =>
-        one is null ? other is null : other is not null && one.AsSpan().SequenceEqual(other);
-
-    private static string? Row(Part part, string?[]? cells) =>
-        cells is null
-            ? null
-            : string.Join(
-                ", ",
-                part.Columns.Select((c, i) => (c, i))
-                    .Where(x => !x.c.Key && cells[x.i] is not null)
-                    .Select(x => $"{x.c.Name.Replace('_', ' ')} {cells[x.i]}")
-            );
+    private static string Row(Part part, string?[] cells) =>
+        string.Join(
+            ", ",
+            part.Columns.Select((c, i) => (c, i))
+                .Where(x => !x.c.Key && cells[x.i] is not null)
+                .Select(x => $"{x.c.Name.Replace('_', ' ')} {cells[x.i]}")
+        );
 
     private static ILookup<string, string?[]> Ladders(SetUp setUp) => Parts.Ladders.Write(setUp).ToLookup(r => r[0]!);
 
@@ -168,7 +135,7 @@ public static class Merging
         ladders[purpose].ToDictionary(Parts.Ladders.KeyOf, StringComparer.Ordinal);
 
     private static bool Alike(Dictionary<string, string?[]> one, Dictionary<string, string?[]> other) =>
-        one.Count == other.Count && one.All(r => Same(r.Value, other.GetValueOrDefault(r.Key)));
+        one.Count == other.Count && one.All(r => ThreeWay.Same(r.Value, other.GetValueOrDefault(r.Key)));
 
     private static string? Rungs(Dictionary<string, string?[]> rows) =>
         rows.Count == 0 ? null : string.Join(", ", rows.Values.Select(r => r[2]));

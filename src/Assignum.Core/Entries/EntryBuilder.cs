@@ -233,10 +233,10 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
     }
 
     // Nothing posts into a closed period.
-    private static IEnumerable<Remark> Closed(CompiledSetUp setUp, DateOnly date) =>
+    private static IEnumerable<Fault> Closed(CompiledSetUp setUp, DateOnly date) =>
         setUp
             .ClosedPeriods.Where(p => date >= p.From && date <= p.To)
-            .Select(p => new Remark(
+            .Select(p => new Fault(
                 "period-closed",
                 Severity.Error,
                 $"{date:yyyy-MM-dd} is in a closed period ({p.From:yyyy-MM-dd} to {p.To:yyyy-MM-dd})."

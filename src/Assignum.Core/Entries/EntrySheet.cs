@@ -52,7 +52,7 @@ public sealed partial class EntrySheet
     internal List<Leg> Legs { get; } = [];
     internal List<TaxPosting> Taxes { get; } = [];
     internal List<Fault> Errors { get; } = [];
-    internal List<Remark> Remarks { get; } = [];
+    internal List<Fault> Remarks { get; } = [];
     internal List<StockMove> Moves { get; } = [];
 
     /// <summary>Tax standing that the matrix is asked with: the party's, else the event's.</summary>
@@ -64,7 +64,7 @@ public sealed partial class EntrySheet
 
     /// <summary>Writes down what somebody should look at.</summary>
     public void Warn(string code, string message, string? account = null, Purpose? purpose = null, int? line = null) =>
-        Remarks.Add(new Remark(code, Severity.Warning, message, account, purpose?.Name, line));
+        Remarks.Add(new Fault(code, Severity.Warning, message, account, purpose?.Name, line));
 
     /// <summary>Rounds to the event's currency.</summary>
     public decimal Round(decimal amount) => SetUp.Rounding.Round(amount, Decimals);

@@ -29,7 +29,7 @@ internal static class EventRules
         BusinessEvent source,
         CompiledSetUp setUp,
         out EventKind? kind,
-        out List<Remark> remarks
+        out List<Fault> remarks
     )
     {
         var faults = new List<Fault>();
@@ -138,7 +138,7 @@ internal static class EventRules
         fields.First(f => f.Name == name);
 
     /// <summary>Looks at one value: does the record exist, is it in use, has the amount the right decimals.</summary>
-    private sealed record Look(CompiledSetUp SetUp, List<Fault> Faults, List<Remark> Remarks)
+    private sealed record Look(CompiledSetUp SetUp, List<Fault> Faults, List<Fault> Remarks)
     {
         public void At(object? value, FieldType type, string prefix, string name, int decimals)
         {
@@ -189,7 +189,7 @@ internal static class EventRules
         {
             var message = $"{prefix}{name} is {number}; its currency has {decimals} decimals.";
             if (name == "discount")
-                Remarks.Add(new Remark("too-many-decimals", Severity.Warning, message + " It is rounded."));
+                Remarks.Add(new Fault("too-many-decimals", Severity.Warning, message + " It is rounded."));
             else
                 Faults.Add(new Fault("too-many-decimals", message, prefix + name));
         }
@@ -227,7 +227,7 @@ internal static class EventRules
                 !active && !Remarks.Any(r => r.Message.EndsWith($" {code} is archived.", StringComparison.Ordinal))
             )
                 Remarks.Add(
-                    new Remark(
+                    new Fault(
                         "archived-record",
                         Severity.Warning,
                         $"{char.ToUpperInvariant(Words.Of(type)[0])}{Words.Of(type)[1..]} {code} is archived."

@@ -20,10 +20,10 @@ internal sealed record GuardedLeg(
 {
     public Purpose? Purpose => Leg.Purpose;
 
-    public Remark Error(string code, string message) =>
+    public Fault Error(string code, string message) =>
         new(code, Severity.Error, message, Account, Purpose?.Name, Leg.Context.Line);
 
-    public Remark? Say(Unfit? unfit) =>
+    public Fault? Say(Fault? unfit) =>
         unfit is null ? null : new(unfit.Code, unfit.Severity, unfit.Message, Account, Purpose?.Name, Leg.Context.Line);
 }
 
@@ -31,7 +31,7 @@ internal sealed record GuardedLeg(
 /// <remarks>Another guard is another method and a line in <see cref="All"/>.</remarks>
 internal static class Guards
 {
-    public static readonly IReadOnlyList<Func<GuardedLeg, Remark?>> All =
+    public static readonly IReadOnlyList<Func<GuardedLeg, Fault?>> All =
     [
         Usable,
         Tripwire,
@@ -43,23 +43,23 @@ internal static class Guards
         TaxFits,
     ];
 
-    private static Remark? Usable(GuardedLeg leg) => leg.Say(Fitness.Usable(leg.Account, leg.Record));
+    private static Fault? Usable(GuardedLeg leg) => leg.Say(Fitness.Usable(leg.Account, leg.Record));
 
-    private static Remark? Tripwire(GuardedLeg leg) =>
+    private static Fault? Tripwire(GuardedLeg leg) =>
         leg.Record is { } account ? leg.Say(Fitness.Tripwire(account, leg.Purpose, leg.ByDefault)) : null;
 
-    private static Remark? ClassFits(GuardedLeg leg) =>
+    private static Fault? ClassFits(GuardedLeg leg) =>
         leg.Record is { } account ? leg.Say(Fitness.ClassFits(account, leg.Purpose, leg.ByDefault)) : null;
 
     // An opening, and a revaluation of an account marked for it, may touch control accounts by hand.
-    private static Remark? ControlFits(GuardedLeg leg) =>
+    private static Fault? ControlFits(GuardedLeg leg) =>
         leg.Record is not { } account
         || leg.Purpose is null
             && (leg.Kind.AdmitsControlAccounts || leg.Kind is Kinds.CurrencyRevalued && account.Revalue)
             ? null
             : leg.Say(Fitness.ControlFits(account, leg.Purpose, leg.ByDefault));
 
-    private static Remark? PartyKindFits(GuardedLeg leg)
+    private static Fault? PartyKindFits(GuardedLeg leg)
     {
         if (leg.Record is not { } account || account.PartyKinds == PartyKinds.All)
             return null;
@@ -87,7 +87,7 @@ internal static class Guards
             );
     }
 
-    private static Remark? DimensionsFit(GuardedLeg leg)
+    private static Fault? DimensionsFit(GuardedLeg leg)
     {
         if (leg.Record is not { DimensionRules: not null } account)
             return null;
@@ -104,7 +104,7 @@ internal static class Guards
         return null;
     }
 
-    private static Remark? CurrencyFits(GuardedLeg leg)
+    private static Fault? CurrencyFits(GuardedLeg leg)
     {
         if (leg.Record is not { Currency: { } only })
             return null;
@@ -119,7 +119,7 @@ internal static class Guards
             : leg.Error("currency", $"Account {leg.Account} takes {only} only; this leg is in {currency}.");
     }
 
-    private static Remark? TaxFits(GuardedLeg leg)
+    private static Fault? TaxFits(GuardedLeg leg)
     {
         if (leg.Record is not { } account || leg.Leg.TaxUse is not { } code)
             return null;

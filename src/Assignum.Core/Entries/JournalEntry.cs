@@ -18,7 +18,7 @@ public sealed record JournalEntry(
     string? Reference,
     IReadOnlyList<EntryLine> Lines,
     IReadOnlyList<EntryTax> Tax,
-    IReadOnlyList<Remark> Remarks,
+    IReadOnlyList<Fault> Remarks,
     JournalEntry? Reversal = null,
     MirrorEntry? Mirror = null
 )

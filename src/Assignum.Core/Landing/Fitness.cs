@@ -13,7 +13,7 @@ public static class Fitness
 {
     /// <summary>The first reason why an account does not suit, errors before warnings; null when it does.</summary>
     /// <param name="byDefault">It would stand as the purpose's default, where a tripwire may.</param>
-    public static Unfit? Of(Account account, Purpose? purpose, bool byDefault)
+    public static Fault? Of(Account account, Purpose? purpose, bool byDefault)
     {
         var first = Usable(account.Number, account) ?? ClassFits(account, purpose, byDefault);
         var control = ControlFits(account, purpose, byDefault);
@@ -23,7 +23,7 @@ public static class Fitness
     }
 
     /// <summary>It exists, takes amounts and is active.</summary>
-    public static Unfit? Usable(string number, Account? account) =>
+    public static Fault? Usable(string number, Account? account) =>
         account switch
         {
             null => Error("account-missing", $"Account {number} does not exist: create it or assign another."),
@@ -39,7 +39,7 @@ public static class Fitness
         };
 
     /// <summary>A tripwire stands as a default only, and even there something is missing.</summary>
-    public static Unfit? Tripwire(Account account, Purpose? purpose, bool byDefault) =>
+    public static Fault? Tripwire(Account account, Purpose? purpose, bool byDefault) =>
         !account.Tripwire ? null
         : byDefault || purpose is null
             ? Warning(
@@ -49,7 +49,7 @@ public static class Fitness
         : Error("tripwire-written", $"Account {account.Number} is a tripwire and may not be written on a document.");
 
     /// <summary>Its class is one the purpose accepts.</summary>
-    public static Unfit? ClassFits(Account account, Purpose? purpose, bool byDefault) =>
+    public static Fault? ClassFits(Account account, Purpose? purpose, bool byDefault) =>
         purpose is not null && !(account.Tripwire && byDefault) && !purpose.Accepts(account.Class)
             ? Error(
                 "class",
@@ -64,7 +64,7 @@ public static class Fitness
     /// </summary>
     /// <remarks>What an account says of hand entries holds for every account; one that says nothing refuses them where
     /// it is a control account.</remarks>
-    public static Unfit? ControlFits(Account account, Purpose? purpose, bool byDefault)
+    public static Fault? ControlFits(Account account, Purpose? purpose, bool byDefault)
     {
         if (purpose is null && account.Control == Control.None)
             return Admitted(
@@ -90,7 +90,7 @@ public static class Fitness
         );
     }
 
-    private static Unfit? Admitted(HandEntries rule, string code, string message) =>
+    private static Fault? Admitted(HandEntries rule, string code, string message) =>
         rule switch
         {
             HandEntries.Accept => null,
@@ -98,7 +98,7 @@ public static class Fitness
             _ => Error(code, message),
         };
 
-    private static Unfit Error(string code, string message) => new(code, Severity.Error, message);
+    private static Fault Error(string code, string message) => new(code, Severity.Error, message);
 
-    private static Unfit Warning(string code, string message) => new(code, Severity.Warning, message);
+    private static Fault Warning(string code, string message) => new(code, Severity.Warning, message);
 }

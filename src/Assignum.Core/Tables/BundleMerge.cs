@@ -11,7 +11,7 @@ public sealed record BundleConflict(Part Part, SheetConflict Of)
     public string Id => $"{Part.Name}\u001f\u001f\u001f{Of.Id}";
 
     /// <summary>The conflict as a fault at its file, line and column.</summary>
-    public FormFault Fault =>
+    public Fault Fault =>
         new(
             Part.Name,
             Of.Row,
@@ -94,7 +94,9 @@ public sealed record BundleMerge(IReadOnlyList<Sheet> Sheets, IReadOnlyList<Bund
             var wanted = theirs[part].ToDictionary(part.KeyOf, StringComparer.Ordinal);
             stay += rows
                 .Keys.Union(wanted.Keys)
-                .Count(k => !decided.Contains(k) && !Same(rows.GetValueOrDefault(k), wanted.GetValueOrDefault(k)));
+                .Count(k =>
+                    !decided.Contains(k) && !ThreeWay.Same(rows.GetValueOrDefault(k), wanted.GetValueOrDefault(k))
+                );
             merged.Add(given with { Rows = [.. rows.Values.Select(r => (lines.GetValueOrDefault(part.KeyOf(r)), r))] });
         }
         return new BundleMerge(merged, conflicts, stay);
@@ -115,12 +117,9 @@ public sealed record BundleMerge(IReadOnlyList<Sheet> Sheets, IReadOnlyList<Bund
             if (!rows.TryGetValue(part.KeyOf(row), out var its))
                 continue;
             shared++;
-            if (Same(row, its))
+            if (ThreeWay.Same(row, its))
                 same++;
         }
         return (shared, one.Count + other.Count - shared - same);
     }
-
-    private static bool Same(string?[]? a, string?[]? b) =>
-        a is null ? b is null : b is not null && a.AsSpan().SequenceEqual(b);
 }

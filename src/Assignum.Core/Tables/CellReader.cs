@@ -5,13 +5,13 @@ using Assignum.Core.Money;
 namespace Assignum.Core.Tables;
 
 /// <summary>Reads the cells of one row by column name and writes down what is wrong with them.</summary>
-internal sealed class CellReader(Part part, int row, string?[] cells, List<FormFault> faults)
+internal sealed class CellReader(Part part, int row, string?[] cells, List<Fault> faults)
 {
     private const int LongestText = 4000;
     private const int LongestCode = 100;
 
     public void Fault(string column, string code, string message) =>
-        faults.Add(new FormFault(part.Name, row, column, code, message));
+        faults.Add(new Fault(part.Name, row, column, code, message));
 
     /// <summary>The cell, trimmed of nothing; null when empty. A key or code may not be longer than 100
     /// characters.</summary>

@@ -129,9 +129,9 @@ public static class ChartReferences
     /// What uses an account in a way that does not suit it, as it is or as it is about to be: for one that becomes a
     /// control account, every assignment of a purpose that is not its subledger's.
     /// </summary>
-    public static IReadOnlyList<(AccountReference Reference, Unfit Why)> UnfitUses(SetUp setUp, Account account)
+    public static IReadOnlyList<(AccountReference Reference, Fault Why)> UnfitUses(SetUp setUp, Account account)
     {
-        var wrong = new List<(AccountReference, Unfit)>();
+        var wrong = new List<(AccountReference, Fault)>();
         foreach (var reference in To(setUp, account.Number))
             if (
                 reference.Purpose is { } purpose
@@ -147,7 +147,7 @@ public static class ChartReferences
                 wrong.Add(
                     (
                         reference,
-                        new Unfit(
+                        new Fault(
                             "control-needed",
                             Severity.Error,
                             $"{account.Number} and {other.Number} relieve each other only where both are control "

@@ -12,9 +12,9 @@ public static class NewRowRules
 {
     /// <summary>Every fault of the rows that changes bring into a set-up without faults of form.</summary>
     /// <param name="next">The set-up with the changes.</param>
-    public static IReadOnlyList<SetUpFault> Check(SetUp next, IReadOnlyList<RowChange> changes)
+    public static IReadOnlyList<Fault> Check(SetUp next, IReadOnlyList<RowChange> changes)
     {
-        var faults = new List<SetUpFault>();
+        var faults = new List<Fault>();
         foreach (var change in changes)
             if (change.After is { } after)
                 CheckCodes(next, change, after, faults);
@@ -45,7 +45,7 @@ public static class NewRowRules
             _ => false,
         };
 
-    private static void CheckCodes(SetUp next, RowChange change, string?[] after, List<SetUpFault> faults)
+    private static void CheckCodes(SetUp next, RowChange change, string?[] after, List<Fault> faults)
     {
         var part = change.Part;
         for (var i = 0; i < after.Length; i++)
@@ -62,8 +62,7 @@ public static class NewRowRules
                 number
             );
             faults.Add(
-                new SetUpFault(
-                    part,
+                part.Fault(
                     part.KeyOf(after),
                     column.Name,
                     "bad-code",
@@ -73,7 +72,7 @@ public static class NewRowRules
         }
     }
 
-    private static void CheckAccounts(SetUp next, List<RowChange> changes, List<SetUpFault> faults)
+    private static void CheckAccounts(SetUp next, List<RowChange> changes, List<Fault> faults)
     {
         var byNumber = next.Accounts.ToDictionary(a => a.Number, StringComparer.Ordinal);
         // An account that was renumbered and changed otherwise is one change.
@@ -101,7 +100,7 @@ public static class NewRowRules
             if (!byNumber.TryGetValue(number, out var account))
                 continue;
             void Say(string column, string code, string message) =>
-                faults.Add(new SetUpFault(Parts.Accounts, number, column, code, message));
+                faults.Add(Parts.Accounts.Fault(number, column, code, message));
             if (
                 account.Parent is not null
                 && byNumber.TryGetValue(account.Parent, out var parent)
@@ -155,8 +154,7 @@ public static class NewRowRules
             )
         )
             faults.Add(
-                new SetUpFault(
-                    Parts.Accounts,
+                Parts.Accounts.Fault(
                     child.Parent!,
                     "class",
                     "parent-class",

@@ -34,11 +34,6 @@ public enum HeldBy
     Records,
 }
 
-/// <summary>Where a fault of form stands in a file, or in a set-up's part.</summary>
-/// <param name="Part">The file's name without its ending.</param>
-/// <param name="Row">Line of the file, the header being 1; 0 where it concerns the whole.</param>
-public sealed record FormFault(string Part, int Row, string Column, string Code, string Message);
-
 /// <summary>
 /// A part of a set-up: one file of the bundle, one sheet of the workbook, one table of the storage. Turns rows of cells
 /// into records of the core and back, and says what is wrong with a cell.
@@ -57,6 +52,16 @@ public abstract class Part
     public string Name { get; }
     public HeldBy HeldBy { get; }
 
+    /// <summary>A fault in one of its rows.</summary>
+    /// <param name="key">The row's key as <see cref="KeyOf"/> gives it.</param>
+    public Fault Fault(string key, string column, string code, string message) =>
+        new(code, message)
+        {
+            Part = Name,
+            Key = key,
+            Column = column,
+        };
+
     /// <summary>In file order, key columns first.</summary>
     public IReadOnlyList<Column> Columns { get; }
 
@@ -74,7 +79,7 @@ public abstract class Part
     public abstract SetUp Read(
         SetUp setUp,
         IEnumerable<(int Row, string?[] Cells)> rows,
-        List<FormFault> faults,
+        List<Fault> faults,
         bool lenient = false
     );
 
@@ -95,7 +100,7 @@ public abstract class Part
     public abstract SetUp With(
         SetUp setUp,
         IReadOnlyList<(int Row, string Key, string?[]? Cells)> edits,
-        List<FormFault> faults,
+        List<Fault> faults,
         bool lenient = false
     );
 
@@ -184,7 +189,7 @@ internal sealed class Part<T>(
     public override SetUp Read(
         SetUp setUp,
         IEnumerable<(int Row, string?[] Cells)> rows,
-        List<FormFault> faults,
+        List<Fault> faults,
         bool lenient = false
     )
     {
@@ -241,7 +246,7 @@ internal sealed class Part<T>(
     public override SetUp With(
         SetUp setUp,
         IReadOnlyList<(int Row, string Key, string?[]? Cells)> edits,
-        List<FormFault> faults,
+        List<Fault> faults,
         bool lenient = false
     )
     {

@@ -19,7 +19,7 @@ public static class SetUpEdit
     /// away.</param>
     public static ImportPlan Plan(SetUp current, IReadOnlyList<RowChange> edits, Func<Part, string, bool> inUse)
     {
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         // Renumbering comes first: what names the account follows, and all edits look at it as it is then.
         var carried = Carry(ref current, ref edits, faults);
         if (faults.Count == 0)
@@ -46,7 +46,7 @@ public static class SetUpEdit
                 }
                 if (edit.After is null && inUse(part, edit.Key))
                     faults.Add(
-                        new FormFault(
+                        new Fault(
                             part.Name,
                             number + 1,
                             "",
@@ -85,20 +85,12 @@ public static class SetUpEdit
                 NewRowRules.Check(next, [.. carried, .. changes])
             )
         )
-            faults.Add(
-                new FormFault(
-                    fault.Part.Name,
-                    lineOf.GetValueOrDefault((fault.Part, fault.Key)),
-                    fault.Column,
-                    fault.Code,
-                    fault.Message
-                )
-            );
+            faults.Add(fault with { Row = lineOf.GetValueOrDefault((Parts.Find(fault.Part)!, fault.Key)) });
         return new ImportPlan(next, faults.Count > 0 ? [] : [.. carried, .. changes], faults, []);
     }
 
     // Takes the new numbers into the set-up and the edits; returns the changes that this alone makes.
-    private static List<RowChange> Carry(ref SetUp current, ref IReadOnlyList<RowChange> edits, List<FormFault> faults)
+    private static List<RowChange> Carry(ref SetUp current, ref IReadOnlyList<RowChange> edits, List<Fault> faults)
     {
         var (part, was) = (Parts.Accounts, current);
         if (!edits.Any(Renumbering.Renumbers))
@@ -113,17 +105,11 @@ public static class SetUpEdit
             var to = part.KeyOf(edits[i].After!);
             if (to.Length == 0)
                 faults.Add(
-                    new FormFault(
-                        part.Name,
-                        i + 1,
-                        "number",
-                        "missing-value",
-                        $"Account {edits[i].Key} needs a number."
-                    )
+                    new Fault(part.Name, i + 1, "number", "missing-value", $"Account {edits[i].Key} needs a number.")
                 );
             else if (!taken.Add(to))
                 faults.Add(
-                    new FormFault(
+                    new Fault(
                         part.Name,
                         i + 1,
                         "number",
@@ -137,7 +123,7 @@ public static class SetUpEdit
         foreach (var (from, to) in numbers)
             if (held.Contains(to) && !numbers.ContainsKey(to))
                 faults.Add(
-                    new FormFault(
+                    new Fault(
                         part.Name,
                         edits.ToList().FindIndex(e => e.Key == from && e.Part == part) + 1,
                         "number",
@@ -188,7 +174,7 @@ public static class SetUpEdit
     private static List<RowChange> CarryGroups(
         ref SetUp current,
         ref IReadOnlyList<RowChange> edits,
-        List<FormFault> faults
+        List<Fault> faults
     )
     {
         var part = Parts.Groups;
@@ -197,7 +183,7 @@ public static class SetUpEdit
         faults.AddRange(
             GroupRenaming
                 .Faults(current, edits)
-                .Select(f => new FormFault(part.Name, f.Edit + 1, "code", f.Code, f.Message))
+                .Select(f => new Fault(part.Name, f.Edit + 1, "code", f.Code, f.Message))
         );
         if (faults.Count > 0)
             return [];
@@ -300,12 +286,12 @@ public static class SetUpEdit
         );
     }
 
-    private static FormFault? Changed(RowChange edit, string?[]? now, int number)
+    private static Fault? Changed(RowChange edit, string?[]? now, int number)
     {
         if (edit.Before is null)
             return now is null
                 ? null
-                : new FormFault(
+                : new Fault(
                     edit.Part.Name,
                     number,
                     edit.Part.Columns[edit.Part.Keys[0]].Name,
@@ -313,7 +299,7 @@ public static class SetUpEdit
                     $"{edit.Part.Describe(now)} exists already."
                 );
         if (now is null)
-            return new FormFault(
+            return new Fault(
                 edit.Part.Name,
                 number,
                 "",
@@ -322,7 +308,7 @@ public static class SetUpEdit
             );
         for (var i = 0; i < now.Length; i++)
             if (now[i] != edit.Before[i])
-                return new FormFault(
+                return new Fault(
                     edit.Part.Name,
                     number,
                     edit.Part.Columns[i].Name,

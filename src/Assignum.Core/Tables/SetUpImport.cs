@@ -41,7 +41,7 @@ public sealed record RowChange(Part Part, ChangeKind Kind, string Key, string?[]
 public sealed record ImportPlan(
     SetUp Next,
     IReadOnlyList<RowChange> Changes,
-    IReadOnlyList<FormFault> Faults,
+    IReadOnlyList<Fault> Faults,
     IReadOnlyList<string> Notes
 );
 
@@ -60,13 +60,13 @@ public static class SetUpImport
         Func<Part, string, bool> inUse
     )
     {
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         var notes = new List<string>();
         var lineOf = new Dictionary<(Part, string), int>();
         var next = Taken(current, sheets, partial, faults, lineOf);
         if (next.Entity.Code != current.Entity.Code)
             faults.Add(
-                new FormFault(
+                new Fault(
                     "entity",
                     2,
                     "code",
@@ -78,15 +78,7 @@ public static class SetUpImport
         next = Keep(current, next, sheets, inUse, notes);
         var changes = faults.Count > 0 ? [] : Difference(current, next);
         foreach (var fault in SetUpRules.Check(next).Concat(NewRowRules.Check(next, changes)))
-            faults.Add(
-                new FormFault(
-                    fault.Part.Name,
-                    lineOf.GetValueOrDefault((fault.Part, fault.Key)),
-                    fault.Column,
-                    fault.Code,
-                    fault.Message
-                )
-            );
+            faults.Add(fault with { Row = lineOf.GetValueOrDefault((Parts.Find(fault.Part)!, fault.Key)) });
         return new ImportPlan(next, faults.Count > 0 ? [] : changes, faults, notes);
     }
 
@@ -94,7 +86,7 @@ public static class SetUpImport
     /// wrong.</summary>
     public static IReadOnlyDictionary<Part, IReadOnlyList<string?[]>>? Meant(SetUp current, IReadOnlyList<Sheet> sheets)
     {
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         var meant = Taken(current, sheets, false, faults, []);
         return faults.Count > 0 ? null : sheets.ToDictionary(s => s.Part, s => s.Part.Write(meant));
     }
@@ -103,7 +95,7 @@ public static class SetUpImport
         SetUp current,
         IReadOnlyList<Sheet> sheets,
         bool partial,
-        List<FormFault> faults,
+        List<Fault> faults,
         Dictionary<(Part, string), int> lineOf
     )
     {
@@ -144,7 +136,7 @@ public static class SetUpImport
         SetUp next,
         Sheet sheet,
         bool partial,
-        List<FormFault> faults,
+        List<Fault> faults,
         Dictionary<(Part, string), int> lineOf
     )
     {

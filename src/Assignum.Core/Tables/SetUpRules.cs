@@ -7,10 +7,6 @@ using Assignum.Core.Tax;
 
 namespace Assignum.Core.Tables;
 
-/// <summary>A fault between rows: which row of which part, and what.</summary>
-/// <param name="Key">The row's key as <see cref="Part.KeyOf"/> gives it.</param>
-public sealed record SetUpFault(Part Part, string Key, string Column, string Code, string Message);
-
 /// <summary>Faults of form that only the whole set-up shows: references to nothing, cycles, assignments off their
 /// ladder.</summary>
 /// <remarks>Weak choices (an account of the wrong class, say) are no faults here; they import and become
@@ -18,16 +14,16 @@ public sealed record SetUpFault(Part Part, string Key, string Column, string Cod
 public static class SetUpRules
 {
     /// <summary>Every fault, in the order of the parts.</summary>
-    public static IReadOnlyList<SetUpFault> Check(SetUp setUp) => Check(setUp, null);
+    public static IReadOnlyList<Fault> Check(SetUp setUp) => Check(setUp, null);
 
     /// <summary>Every fault that changes brought into a set-up that had none: only what they can have touched is looked
     /// at.</summary>
-    public static IReadOnlyList<SetUpFault> CheckAfter(SetUp setUp, IReadOnlyList<RowChange> changes) =>
+    public static IReadOnlyList<Fault> CheckAfter(SetUp setUp, IReadOnlyList<RowChange> changes) =>
         Check(setUp, changes);
 
-    private static List<SetUpFault> Check(SetUp setUp, IReadOnlyList<RowChange>? changes)
+    private static List<Fault> Check(SetUp setUp, IReadOnlyList<RowChange>? changes)
     {
-        var faults = new List<SetUpFault>();
+        var faults = new List<Fault>();
         var names = new Names(setUp);
         var parts = changes?.Select(c => c.Part).ToHashSet();
         bool Touched(params Part[] any) => parts is null || any.Any(parts.Contains);
@@ -39,8 +35,7 @@ public static class SetUpRules
             foreach (var policy in setUp.Policies)
                 if (DefaultGroup.KindOf(policy.Policy) is { } kind && !names.Groups.Contains((kind, policy.Value)))
                     faults.Add(
-                        new SetUpFault(
-                            Parts.Policies,
+                        Parts.Policies.Fault(
                             policy.Policy,
                             "value",
                             "unknown-reference",
@@ -123,13 +118,13 @@ public static class SetUpRules
             };
     }
 
-    private static void CheckChart(SetUp setUp, Names names, List<SetUpFault> faults)
+    private static void CheckChart(SetUp setUp, Names names, List<Fault> faults)
     {
         var accounts = setUp.Accounts.ToDictionary(a => a.Number, StringComparer.Ordinal);
         foreach (var account in setUp.Accounts)
         {
             void Say(string column, string code, string message) =>
-                faults.Add(new SetUpFault(Parts.Accounts, account.Number, column, code, message));
+                faults.Add(Parts.Accounts.Fault(account.Number, column, code, message));
             if (account.TaxCode is not null && !names.TaxCodes.Contains(account.TaxCode))
                 Say(
                     "tax_code",
@@ -164,8 +159,7 @@ public static class SetUpRules
         foreach (var (column, number) in new[] { ("account", relief.Account), ("relief", relief.Relief) })
             if (!accounts.ContainsKey(number))
                 faults.Add(
-                    new SetUpFault(
-                        Parts.ReliefAccounts,
+                    Parts.ReliefAccounts.Fault(
                         relief.Account + "\u001f" + relief.Relief,
                         column,
                         "unknown-reference",
@@ -174,8 +168,7 @@ public static class SetUpRules
                 );
         foreach (var row in setUp.Crosswalk.Where(r => !accounts.ContainsKey(r.Account)))
             faults.Add(
-                new SetUpFault(
-                    Parts.Crosswalk,
+                Parts.Crosswalk.Fault(
                     row.Account + "\u001f" + row.Balance,
                     "account",
                     "unknown-reference",
@@ -184,7 +177,7 @@ public static class SetUpRules
             );
     }
 
-    private static void CheckGroups(SetUp setUp, List<SetUpFault> faults)
+    private static void CheckGroups(SetUp setUp, List<Fault> faults)
     {
         var parents = setUp.Groups.ToDictionary(g => (g.Kind, g.Code), g => g.Parent);
         foreach (var group in setUp.Groups)
@@ -192,9 +185,7 @@ public static class SetUpRules
             if (group.Parent is null)
                 continue;
             void Say(string code, string message) =>
-                faults.Add(
-                    new SetUpFault(Parts.Groups, Words.Of(group.Kind) + "\u001f" + group.Code, "parent", code, message)
-                );
+                faults.Add(Parts.Groups.Fault(Words.Of(group.Kind) + "\u001f" + group.Code, "parent", code, message));
             if (!parents.ContainsKey((group.Kind, group.Parent)))
                 Say(
                     "unknown-reference",
@@ -205,19 +196,13 @@ public static class SetUpRules
         }
     }
 
-    private static void CheckRecords(SetUp setUp, Names names, List<SetUpFault> faults)
+    private static void CheckRecords(SetUp setUp, Names names, List<Fault> faults)
     {
         void Group(Part part, string key, string column, GroupKind kind, string? code)
         {
             if (code is not null && !names.Groups.Contains((kind, code)))
                 faults.Add(
-                    new SetUpFault(
-                        part,
-                        key,
-                        column,
-                        "unknown-reference",
-                        $"{key}: there is no {Words.Of(kind)} group {code}."
-                    )
+                    part.Fault(key, column, "unknown-reference", $"{key}: there is no {Words.Of(kind)} group {code}.")
                 );
         }
         foreach (var item in setUp.Items)
@@ -232,7 +217,7 @@ public static class SetUpRules
         {
             Group(Parts.Projects, project.Code, "group", GroupKind.Project, project.Group);
             void Say(string column, string code, string message) =>
-                faults.Add(new SetUpFault(Parts.Projects, project.Code, column, code, message));
+                faults.Add(Parts.Projects.Fault(project.Code, column, code, message));
             if (project.Customer is not null && !names.Parties.Contains(project.Customer))
                 Say(
                     "customer",
@@ -252,13 +237,12 @@ public static class SetUpRules
         }
     }
 
-    private static void CheckTax(SetUp setUp, Names names, List<SetUpFault> faults)
+    private static void CheckTax(SetUp setUp, Names names, List<Fault> faults)
     {
         foreach (var rate in setUp.TaxRates)
             if (!names.TaxCodes.Contains(rate.Code))
                 faults.Add(
-                    new SetUpFault(
-                        Parts.TaxRates,
+                    Parts.TaxRates.Fault(
                         rate.Code + "\u001f" + Parts.Day(rate.From),
                         "code",
                         "unknown-reference",
@@ -271,18 +255,11 @@ public static class SetUpRules
             var key = string.Join('\u001f', cell.Standing, cell.Category, Words.Of(cell.Direction));
             if (!directions.TryGetValue(cell.Code, out var direction))
                 faults.Add(
-                    new SetUpFault(
-                        Parts.TaxMatrix,
-                        key,
-                        "code",
-                        "unknown-reference",
-                        $"Tax code {cell.Code} does not exist."
-                    )
+                    Parts.TaxMatrix.Fault(key, "code", "unknown-reference", $"Tax code {cell.Code} does not exist.")
                 );
             else if (direction != cell.Direction)
                 faults.Add(
-                    new SetUpFault(
-                        Parts.TaxMatrix,
+                    Parts.TaxMatrix.Fault(
                         key,
                         "code",
                         "wrong-direction",
@@ -293,7 +270,7 @@ public static class SetUpRules
         }
     }
 
-    private static void CheckLadders(SetUp setUp, List<SetUpFault> faults)
+    private static void CheckLadders(SetUp setUp, List<Fault> faults)
     {
         foreach (var ladder in setUp.Ladders.GroupBy(l => l.Purpose))
         {
@@ -301,9 +278,7 @@ public static class SetUpRules
             foreach (var row in ladder)
             {
                 void Say(string code, string message) =>
-                    faults.Add(
-                        new SetUpFault(Parts.Ladders, row.Purpose + "\u001f" + row.Position, "rung", code, message)
-                    );
+                    faults.Add(Parts.Ladders.Fault(row.Purpose + "\u001f" + row.Position, "rung", code, message));
                 if (!seen.Add(row.Rung.Set))
                     Say("duplicate-rung", $"The ladder of {row.Purpose} has the rung {row.Rung} twice.");
                 if (row.Rung == Rung.Default && row.Position < ladder.Max(l => l.Position))
@@ -311,8 +286,7 @@ public static class SetUpRules
             }
             if (seen.Count > PurposeResolver.MaxRungs)
                 faults.Add(
-                    new SetUpFault(
-                        Parts.Ladders,
+                    Parts.Ladders.Fault(
                         ladder.Key + "\u001f1",
                         "rung",
                         "too-many-rungs",
@@ -325,8 +299,7 @@ public static class SetUpRules
         foreach (var borrow in setUp.Borrows)
             if (from.ContainsKey(borrow.From) || borrow.From == borrow.Purpose)
                 faults.Add(
-                    new SetUpFault(
-                        Parts.Borrows,
+                    Parts.Borrows.Fault(
                         borrow.Purpose,
                         "from",
                         "cycle",
@@ -339,7 +312,7 @@ public static class SetUpRules
         SetUp setUp,
         IReadOnlyList<Assignment> assignments,
         Names names,
-        List<SetUpFault> faults
+        List<Fault> faults
     )
     {
         var rows = setUp.Ladders.ToLookup(l => l.Purpose);
@@ -355,7 +328,7 @@ public static class SetUpRules
         {
             string? key = null;
             void Say(string column, string code, string message) =>
-                faults.Add(new SetUpFault(Parts.Assignments, key ??= RowKey(assignment), column, code, message));
+                faults.Add(Parts.Assignments.Fault(key ??= RowKey(assignment), column, code, message));
             if (!names.Accounts.Contains(assignment.Account))
                 Say("account", "unknown-reference", $"Account {assignment.Account} does not exist.");
             foreach (var part in assignment.Key)
@@ -376,15 +349,14 @@ public static class SetUpRules
         }
     }
 
-    private static void CheckPeriods(SetUp setUp, List<SetUpFault> faults)
+    private static void CheckPeriods(SetUp setUp, List<Fault> faults)
     {
         var ordered = setUp.Periods.OrderBy(p => p.From).ToList();
         for (var i = 0; i < ordered.Count; i++)
         {
             void Say(string message) =>
                 faults.Add(
-                    new SetUpFault(
-                        Parts.Periods,
+                    Parts.Periods.Fault(
                         Parts.Day(ordered[i].From) + "\u001f" + Parts.Day(ordered[i].To),
                         "from",
                         "bad-period",

@@ -38,7 +38,7 @@ public sealed record SheetPlan(
     IReadOnlyList<SheetConflict> Conflicts,
     IReadOnlyList<ValueChange> Values,
     IReadOnlyDictionary<string, int> Lines,
-    IReadOnlyList<FormFault> Faults
+    IReadOnlyList<Fault> Faults
 );
 
 /// <summary>
@@ -115,7 +115,7 @@ public static class SheetReturn
     )
     {
         var part = sheet.Part;
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         var (edits, withValues, conflicts, values) = (
             new List<RowChange>(),
             new List<RowChange>(),
@@ -130,7 +130,7 @@ public static class SheetReturn
             if (!lines.TryAdd(key, row))
             {
                 faults.Add(
-                    new FormFault(
+                    new Fault(
                         part.Name,
                         row,
                         part.Columns[part.Keys[0]].Name,
@@ -155,84 +155,41 @@ public static class SheetReturn
             for (var i = 0; was is not null && i < theirs.Length; i++)
                 if ((theirs[i] ?? "").Trim() == (was[i] ?? "").Trim())
                     theirs[i] = was[i];
-            if (was is null && here is null)
-            {
-                Put(null, theirs);
-                continue;
-            }
-            if (was is null)
-            {
-                if (Same(here!, theirs))
-                    continue;
-                Differ(
-                    new SheetConflict(key, part.Describe(theirs), row, "", null, Said(part, here!), Said(part, theirs)),
-                    () => Put(here, theirs)
-                );
-                continue;
-            }
-            if (here is null)
-            {
-                if (!Same(was, theirs))
-                    Differ(
-                        new SheetConflict(
-                            key,
-                            part.Describe(theirs),
-                            row,
-                            "",
-                            Said(part, was),
-                            null,
-                            Said(part, theirs)
-                        ),
-                        () => Put(null, theirs)
-                    );
-                continue;
-            }
-            var after = here.ToArray();
-            for (var i = 0; i < theirs.Length; i++)
-            {
-                if (theirs[i] == was[i] || theirs[i] == here[i])
-                    continue;
-                if (here[i] == was[i])
-                {
-                    after[i] = theirs[i];
-                    continue;
-                }
-                var at = i;
-                Differ(
-                    new SheetConflict(key, part.Describe(here), row, part.Columns[i].Name, was[i], here[i], theirs[i]),
-                    () => after[at] = theirs[at]
-                );
-            }
-            Put(here, after);
+            Put(here, ThreeWay.Row(was, here, theirs, Said, clash => Takes(key, here, theirs, row, clash)));
         }
         foreach (var (key, was) in base0 ?? [])
-        {
-            if (lines.ContainsKey(key) || part.Row(current, key) is not { } here)
-                continue;
-            if (Same(was, here))
-                Put(here, null);
-            else
-                Differ(
-                    new SheetConflict(key, part.Describe(here), 0, "", Said(part, was), Said(part, here), null),
-                    () => Put(here, null)
-                );
-        }
+            if (!lines.ContainsKey(key) && part.Row(current, key) is { } here)
+                Put(here, ThreeWay.Row(was, here, null, Said, clash => Takes(key, here, null, 0, clash)));
         return new SheetPlan(edits, withValues, conflicts, values, lines, faults);
 
-        void Differ(SheetConflict conflict, Action take)
+        bool Takes(string key, string?[]? here, string?[]? theirs, int row, Clash clash)
         {
+            var conflict = new SheetConflict(
+                key,
+                part.Describe((clash.Column < 0 ? theirs ?? here : here)!),
+                row,
+                clash.Column < 0 ? "" : part.Columns[clash.Column].Name,
+                clash.Was,
+                clash.Here,
+                clash.Theirs
+            );
             conflicts.Add(conflict);
-            if (takeTheirs.Contains(conflict.Id))
-                take();
+            return takeTheirs.Contains(conflict.Id);
         }
+
+        string Said(string?[] cells) =>
+            string.Join(
+                " · ",
+                cells.Where((c, i) => !part.Columns[i].Key && c is not null && c != part.Columns[i].Unset)
+            );
 
         void Put(string?[]? before, string?[]? after)
         {
+            if (ThreeWay.Same(before, after))
+                return;
             var key = part.KeyOf((after ?? before)!);
             if (before is not null && after is not null)
             {
-                if (Same(before, after))
-                    return;
                 var plain = after.ToArray();
                 for (var i = 0; i < after.Length; i++)
                 {
@@ -250,7 +207,7 @@ public static class SheetReturn
                     );
                     plain[i] = before[i];
                 }
-                if (!Same(before, plain))
+                if (!ThreeWay.Same(before, plain))
                     edits.Add(new RowChange(part, ChangeKind.Changed, key, before, plain));
                 withValues.Add(new RowChange(part, ChangeKind.Changed, key, before, after));
                 return;
@@ -267,8 +224,6 @@ public static class SheetReturn
         }
     }
 
-    private static bool Same(string?[] a, string?[] b) => a.AsSpan().SequenceEqual(b);
-
     private static decimal? Number(string? cell) =>
         decimal.TryParse(
             cell,
@@ -278,7 +233,4 @@ public static class SheetReturn
         )
             ? number
             : null;
-
-    private static string Said(Part part, string?[] cells) =>
-        string.Join(" · ", cells.Where((c, i) => !part.Columns[i].Key && c is not null && c != part.Columns[i].Unset));
 }

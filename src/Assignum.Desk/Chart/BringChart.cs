@@ -62,7 +62,7 @@ public sealed class BringChart(DeskContext desk, ViewSetUp view, ImportBundle im
         var current = await view.RunAsync(actor, entity, "draft", null, stop);
         if (current.Result is not { } set)
             return current.Pass<ChartLook>();
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         var sheets = ForeignFiles.Read(file, faults);
         if (faults.Count > 0)
             return Outcome<ChartLook>.No(
@@ -151,7 +151,7 @@ public sealed class BringChart(DeskContext desk, ViewSetUp view, ImportBundle im
         var current = await view.RunAsync(actor, entity, "draft", null, stop);
         if (current.Result is not { } set)
             return current.Pass<ImportResult>();
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         var sheets = ForeignFiles.Read(file, faults);
         if (sheets.FirstOrDefault(s => s.Name == settings.Sheet) is not { } sheet)
             return Outcome<ImportResult>.No(

@@ -1,3 +1,4 @@
+using Assignum.Core;
 using Assignum.Core.Chart;
 using Assignum.Core.Editions;
 using Assignum.Core.Landing;
@@ -24,7 +25,7 @@ public sealed record AccountFacts(
 
 /// <summary>A choice for a field that takes an account.</summary>
 /// <param name="Why">Why it does not suit, as an error or a warning; null: it does.</param>
-public sealed record AccountChoice(Account Account, Unfit? Why);
+public sealed record AccountChoice(Account Account, Fault? Why);
 
 /// <summary>Reads what pages say of accounts.</summary>
 public sealed class ReadAccounts(DeskContext desk, ViewSetUp view)
@@ -169,7 +170,7 @@ public sealed class ReadAccounts(DeskContext desk, ViewSetUp view)
         return [.. found.Take(most).Select(f => new AccountChoice(f.Account, f.Why))];
     }
 
-    private static Unfit? Why(Account account, Purpose? purpose, bool judged, bool byDefault, bool headings) =>
+    private static Fault? Why(Account account, Purpose? purpose, bool judged, bool byDefault, bool headings) =>
         headings
             ? account.Status == RecordStatus.Archived
                 ? Fitness.Usable(account.Number, account with { Kind = AccountKind.Posting })
@@ -178,7 +179,7 @@ public sealed class ReadAccounts(DeskContext desk, ViewSetUp view)
                 ? Fitness.Of(account, purpose, byDefault)
                 : Fitness.Usable(account.Number, account);
 
-    private static int Weight(Unfit? why) =>
+    private static int Weight(Fault? why) =>
         why is null ? 0
         : why.Severity == Core.Severity.Warning ? 1
         : 2;

@@ -26,7 +26,7 @@ public sealed record ValueEffect(ValueChange Change, decimal? OnHand, decimal? E
 public sealed record BroughtSheet(
     SheetPlan Plan,
     (int Added, int Changed, int Removed) Counts,
-    IReadOnlyList<FormFault> Faults,
+    IReadOnlyList<Fault> Faults,
     IReadOnlyList<ValueEffect> Values,
     bool Compared,
     Foreseen? Foreseen
@@ -139,13 +139,13 @@ public sealed class BringSheet(DeskContext desk, ViewSetUp view, EditSetUp edit,
             stop
         );
 
-    private static (Sheet? Sheet, IReadOnlyList<string?[]>? Taken, List<FormFault> Faults) Read(
+    private static (Sheet? Sheet, IReadOnlyList<string?[]>? Taken, List<Fault> Faults) Read(
         Part part,
         byte[] content,
         SetUp now
     )
     {
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         var sheet = ViewBook.Read(new MemoryStream(content), part, faults, out var taken);
         if (sheet is null)
             return (null, taken, faults);
@@ -157,7 +157,7 @@ public sealed class BringSheet(DeskContext desk, ViewSetUp view, EditSetUp edit,
             cells[i] = TypedCell.Of(part, part.Columns[i], cells[i], accounts, out var why);
             if (why.Length > 0)
                 faults.Add(
-                    new FormFault(
+                    new Fault(
                         part.Name,
                         row,
                         sheet.Places?.GetValueOrDefault(part.KeyOf(cells)) ?? part.Columns[i].Name,
@@ -183,9 +183,9 @@ public sealed class BringSheet(DeskContext desk, ViewSetUp view, EditSetUp edit,
         );
 
     // What keeps the edits from being made, by line of the sheet and, where its cells are rows, by its column.
-    private static IEnumerable<FormFault> Faults(SetUp now, Sheet sheet, SheetPlan plan, IReadOnlyList<RowChange> edits)
+    private static IEnumerable<Fault> Faults(SetUp now, Sheet sheet, SheetPlan plan, IReadOnlyList<RowChange> edits)
     {
-        FormFault At(int number, FormFault fault)
+        Fault At(int number, Fault fault)
         {
             var key = number > 0 && number <= edits.Count ? edits[number - 1].Key : null;
             return fault with
@@ -200,7 +200,7 @@ public sealed class BringSheet(DeskContext desk, ViewSetUp view, EditSetUp edit,
             .Concat(
                 UnfitEdits
                     .Refused(now, edits)
-                    .Select(r => At(r.Edit + 1, new FormFault(sheet.Part.Name, 0, r.Column, "unfit", r.Message)))
+                    .Select(r => At(r.Edit + 1, new Fault(sheet.Part.Name, 0, r.Column, "unfit", r.Message)))
             );
     }
 
@@ -234,6 +234,6 @@ public sealed class BringSheet(DeskContext desk, ViewSetUp view, EditSetUp edit,
         ];
     }
 
-    private static Fault Fault(FormFault f) =>
+    private static Fault Fault(Fault f) =>
         new(f.Code, f.Row > 0 ? $"Line {f.Row}: {f.Message}" : f.Message, $"{f.Part}:{f.Row}:{f.Column}");
 }

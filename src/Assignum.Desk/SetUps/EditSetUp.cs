@@ -137,7 +137,7 @@ public sealed class EditSetUp(DeskContext desk)
                 Faults =
                 [
                     .. plan.Faults,
-                    .. unfit.Select(u => new FormFault(
+                    .. unfit.Select(u => new Fault(
                         edits.Result[u.Edit].Part.Name,
                         u.Edit + 1,
                         u.Column,
@@ -154,7 +154,7 @@ public sealed class EditSetUp(DeskContext desk)
                     Faults =
                     [
                         .. plan.Faults,
-                        new FormFault(
+                        new Fault(
                             Parts.Groups.Name,
                             0,
                             "code",
@@ -207,9 +207,9 @@ public sealed class EditSetUp(DeskContext desk)
         return new EditResult(id, plan);
     }
 
-    private static List<FormFault> Archived(ImportPlan plan)
+    private static List<Fault> Archived(ImportPlan plan)
     {
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         foreach (
             var change in plan.Changes.Where(c =>
                 c.Part == Parts.Accounts
@@ -221,7 +221,7 @@ public sealed class EditSetUp(DeskContext desk)
         )
             if (ChartReferences.Holding(plan.Next, change.Key) is { Count: > 0 } references)
                 faults.Add(
-                    new FormFault(
+                    new Fault(
                         change.Part.Name,
                         0,
                         change.Kind == ChangeKind.Archived ? "status" : "kind",

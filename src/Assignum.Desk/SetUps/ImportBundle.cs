@@ -1,3 +1,4 @@
+using Assignum.Core;
 using Assignum.Core.Editions;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
@@ -38,7 +39,7 @@ public sealed class ImportBundle(DeskContext desk)
         Actor actor,
         string entity,
         IReadOnlyList<Sheet> sheets,
-        IReadOnlyList<FormFault> faults,
+        IReadOnlyList<Fault> faults,
         bool partial,
         string? expected,
         CancellationToken stop,
@@ -54,7 +55,7 @@ public sealed class ImportBundle(DeskContext desk)
         Actor actor,
         string entity,
         IReadOnlyList<Sheet> sheets,
-        IReadOnlyList<FormFault> faults,
+        IReadOnlyList<Fault> faults,
         bool partial,
         string? expected,
         CancellationToken stop,
@@ -71,7 +72,7 @@ public sealed class ImportBundle(DeskContext desk)
         Actor actor,
         string entity,
         IReadOnlyList<Sheet> sheets,
-        IReadOnlyList<FormFault> faults,
+        IReadOnlyList<Fault> faults,
         bool partial,
         bool apply,
         string? expected,
@@ -95,7 +96,7 @@ public sealed class ImportBundle(DeskContext desk)
     private async Task<Outcome<ImportResult>> HeldAsync(
         Held held,
         IReadOnlyList<Sheet> sheets,
-        IReadOnlyList<FormFault> faults,
+        IReadOnlyList<Fault> faults,
         bool partial,
         bool apply,
         string? expected,
@@ -178,7 +179,7 @@ public sealed class ImportBundle(DeskContext desk)
                 Faults =
                 [
                     .. plan.Faults,
-                    new FormFault(
+                    new Fault(
                         "entity",
                         2,
                         "currency",
@@ -206,7 +207,7 @@ public sealed class ImportBundle(DeskContext desk)
     }
 
     /// <summary>A fault of a file as the interface says it.</summary>
-    public static Core.Fault Fault(FormFault fault) =>
+    public static Core.Fault Fault(Fault fault) =>
         new(
             fault.Code,
             fault.Message,

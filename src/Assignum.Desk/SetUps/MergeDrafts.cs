@@ -12,7 +12,7 @@ namespace Assignum.Desk.SetUps;
 /// <param name="Change">The change made, by which a merge can be undone; null in a preview and where nothing was
 /// different.</param>
 /// <param name="Faults">What the result would be faulty in; then nothing is done.</param>
-public sealed record MergeResult(EditionRow Draft, MergePlan Plan, long? Change, IReadOnlyList<FormFault> Faults);
+public sealed record MergeResult(EditionRow Draft, MergePlan Plan, long? Change, IReadOnlyList<Fault> Faults);
 
 /// <summary>Merges what-ifs into the draft, and brings drafts onto an edition that was published after they were
 /// opened. Conflicts are shown and decided first.</summary>

@@ -1,3 +1,4 @@
+using Assignum.Core;
 using Assignum.Core.Chart;
 using Assignum.Core.Editions;
 using Assignum.Core.SetUps;
@@ -63,7 +64,7 @@ internal static class SetUpWriter
 
     /// <summary>Why changes cannot be, whoever's rows they are: periods are a reviewer's, and what an account was
     /// posted on as, it stays.</summary>
-    public static async Task<IReadOnlyList<FormFault>> RefusedAsync(
+    public static async Task<IReadOnlyList<Fault>> RefusedAsync(
         NpgsqlConnection db,
         EntityState state,
         Actor actor,
@@ -71,10 +72,10 @@ internal static class SetUpWriter
         CancellationToken stop
     )
     {
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         if (changes.Any(c => c.Part == Parts.Periods) && !actor.May(Role.Reviewer, state.Code))
             faults.Add(
-                new FormFault(
+                new Fault(
                     Parts.Periods.Name,
                     0,
                     "status",
@@ -90,7 +91,7 @@ internal static class SetUpWriter
     public const string NotYours = "role-needed";
 
     /// <summary>Accounts that something is posted on and that would become headings, or the other way.</summary>
-    public static async Task<IReadOnlyList<FormFault>> KindsAsync(
+    public static async Task<IReadOnlyList<Fault>> KindsAsync(
         NpgsqlConnection db,
         EntityState state,
         IReadOnlyList<RowChange> changes,
@@ -107,7 +108,7 @@ internal static class SetUpWriter
         [
             .. turned
                 .Where(c => posted.Contains(old.GetValueOrDefault(c.Key, c.Key)))
-                .Select(c => new FormFault(
+                .Select(c => new Fault(
                     Parts.Accounts.Name,
                     0,
                     "kind",

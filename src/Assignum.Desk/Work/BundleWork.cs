@@ -67,7 +67,7 @@ public sealed class BundleWork(ImportBundle import) : IWorkKind
     {
         var order = work.Input.Deserialize<BundleOrder>()!;
         await work.ReportAsync(0, 3, "reading the file");
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         var sheets = Bundle.FromFile(new MemoryStream(work.File ?? []), faults);
         await work.ReportAsync(1, 3, order.Apply ? "bringing it in" : "comparing it");
         var back = new BundleReturn(order.Whole, _ => null, true);

@@ -1,4 +1,5 @@
 using System.IO.Compression;
+using Assignum.Core;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 
@@ -19,7 +20,7 @@ public static class Bundle
 
     /// <summary>Reads a zip of CSV files, or a workbook, whichever it is. Anything wrong is named in <paramref
     /// name="faults"/>, never thrown.</summary>
-    public static IReadOnlyList<Sheet> FromFile(Stream file, List<FormFault> faults)
+    public static IReadOnlyList<Sheet> FromFile(Stream file, List<Fault> faults)
     {
         var sheets = new List<Sheet>();
         var isWorkbook = false;
@@ -30,7 +31,7 @@ public static class Bundle
             if (archive.Entries.Count > MostFiles)
             {
                 faults.Add(
-                    new FormFault(
+                    new Fault(
                         "",
                         0,
                         "",
@@ -54,7 +55,7 @@ public static class Bundle
         catch (InvalidDataException)
         {
             faults.Add(
-                new FormFault(
+                new Fault(
                     "",
                     0,
                     "",
@@ -66,7 +67,7 @@ public static class Bundle
         catch (BundleTooLargeException)
         {
             faults.Add(
-                new FormFault(
+                new Fault(
                     "",
                     0,
                     "",
@@ -104,7 +105,7 @@ public static class Bundle
     }
 
     /// <summary>Reads every CSV file of a folder.</summary>
-    public static IReadOnlyList<Sheet> FromFolder(string folder, List<FormFault> faults)
+    public static IReadOnlyList<Sheet> FromFolder(string folder, List<Fault> faults)
     {
         var sheets = new List<Sheet>();
         foreach (var path in Directory.EnumerateFiles(folder, "*.csv").Order(StringComparer.Ordinal))
@@ -129,13 +130,13 @@ public static class Bundle
         }
     }
 
-    private static void Add(string fileName, Stream bytes, List<Sheet> sheets, List<FormFault> faults)
+    private static void Add(string fileName, Stream bytes, List<Sheet> sheets, List<Fault> faults)
     {
         var name = Path.GetFileNameWithoutExtension(fileName);
         if (!fileName.EndsWith(".csv", StringComparison.OrdinalIgnoreCase) || Parts.Find(name) is not { } part)
         {
             faults.Add(
-                new FormFault(
+                new Fault(
                     Cut(fileName),
                     0,
                     "",
@@ -148,7 +149,7 @@ public static class Bundle
         }
         if (sheets.Any(s => s.Part == part))
         {
-            faults.Add(new FormFault(name, 0, "", "duplicate-file", $"{name}.csv is in the bundle twice."));
+            faults.Add(new Fault(name, 0, "", "duplicate-file", $"{name}.csv is in the bundle twice."));
             return;
         }
         if (CsvSheet.Read(part, bytes, faults) is { } sheet)

@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Text;
+using Assignum.Core;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Core.Upkeep;
@@ -22,10 +23,10 @@ public static class CsvSheet
 
     /// <summary>Reads a part's file. Faults of form go to <paramref name="faults"/>; null when the file cannot be read
     /// at all.</summary>
-    public static Sheet? Read(Part part, Stream bytes, List<FormFault> faults)
+    public static Sheet? Read(Part part, Stream bytes, List<Fault> faults)
     {
         void Fault(int row, string column, string code, string message) =>
-            faults.Add(new FormFault(part.Name, row, column, code, message));
+            faults.Add(new Fault(part.Name, row, column, code, message));
         var settings = new CsvConfiguration(CultureInfo.InvariantCulture)
         {
             Delimiter = ",",

@@ -1,3 +1,4 @@
+using Assignum.Core;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 
@@ -18,14 +19,14 @@ internal sealed class HeaderRow
 
     /// <summary>Reads the names; null, with faults, when a column is missing or there twice. Unknown names wait for a
     /// value.</summary>
-    public static HeaderRow? Read(Part part, string file, IReadOnlyList<string> names, List<FormFault> faults)
+    public static HeaderRow? Read(Part part, string file, IReadOnlyList<string> names, List<Fault> faults)
     {
         var positions = new int[names.Count];
         var seen = new HashSet<string>(StringComparer.Ordinal);
         var good = true;
         void Fault(string column, string code, string message)
         {
-            faults.Add(new FormFault(part.Name, 1, column, code, message));
+            faults.Add(new Fault(part.Name, 1, column, code, message));
             good = false;
         }
         for (var i = 0; i < names.Count; i++)
@@ -42,11 +43,11 @@ internal sealed class HeaderRow
     }
 
     /// <summary>The cells of a row by column of the part; null, with a fault, when the row cannot be read.</summary>
-    public string?[]? Cells(int row, int count, Func<int, string?> cell, List<FormFault> faults)
+    public string?[]? Cells(int row, int count, Func<int, string?> cell, List<Fault> faults)
     {
         string?[]? Fault(string code, string message)
         {
-            faults.Add(new FormFault(part.Name, row, "", code, message));
+            faults.Add(new Fault(part.Name, row, "", code, message));
             return null;
         }
         if (count != positions.Length)

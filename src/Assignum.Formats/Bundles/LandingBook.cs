@@ -203,11 +203,11 @@ public static class LandingBook
 
     /// <summary>Makes rows of assignments of what came back.</summary>
     /// <param name="own">Assignments that were shown as their own when the view was taken out.</param>
-    internal static Sheet? AsAssignments(Grid grid, Seen seen, IReadOnlyList<string?[]> own, List<FormFault> faults)
+    internal static Sheet? AsAssignments(Grid grid, Seen seen, IReadOnlyList<string?[]> own, List<Fault> faults)
     {
         var header = grid.Header;
         void Fault(int line, string column, string code, string message) =>
-            faults.Add(new FormFault(Name, line, column, code, message));
+            faults.Add(new Fault(Name, line, column, code, message));
         int At(string name) => Array.FindIndex(header, h => h.Trim() == name);
         var (purposeAt, withAt, codeAt) = (At("purpose"), At("with"), At("with_code"));
         if (purposeAt < 0)

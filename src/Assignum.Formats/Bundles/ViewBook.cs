@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Text.Json;
+using Assignum.Core;
 using Assignum.Core.Chart;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
@@ -143,7 +144,7 @@ public static class ViewBook
     /// <summary>Reads a view that comes back; anything wrong is named in <paramref name="faults"/>, never
     /// thrown.</summary>
     /// <param name="taken">The rows as they were taken out; null where the workbook no longer says.</param>
-    public static Sheet? Read(Stream bytes, Part part, List<FormFault> faults, out IReadOnlyList<string?[]>? taken)
+    public static Sheet? Read(Stream bytes, Part part, List<Fault> faults, out IReadOnlyList<string?[]>? taken)
     {
         Sheet? sheet = null;
         taken = null;
@@ -179,14 +180,14 @@ public static class ViewBook
         catch (Exception e) when (e is not OutOfMemoryException)
         {
             // The reader names no exceptions for damaged parts: whatever it throws, the file cannot be read.
-            faults.Add(new FormFault("", 0, "", "not-a-workbook", "This is no workbook (.xlsx), or it is damaged."));
+            faults.Add(new Fault("", 0, "", "not-a-workbook", "This is no workbook (.xlsx), or it is damaged."));
             return null;
         }
         if (sheet is null && landings is not null)
         {
             if (taken is null || seen is null)
                 faults.Add(
-                    new FormFault(
+                    new Fault(
                         LandingBook.Name,
                         0,
                         "",
@@ -200,7 +201,7 @@ public static class ViewBook
         }
         if (sheet is null && faults.Count == 0)
             faults.Add(
-                new FormFault(
+                new Fault(
                     part.Name,
                     0,
                     "",

@@ -69,7 +69,7 @@ public static class Workbook
     }
 
     /// <summary>Reads a workbook. Anything wrong is named in <paramref name="faults"/>, never thrown.</summary>
-    public static IReadOnlyList<Sheet> Read(Stream bytes, List<FormFault> faults)
+    public static IReadOnlyList<Sheet> Read(Stream bytes, List<Fault> faults)
     {
         var sheets = new List<Sheet>();
         try
@@ -86,7 +86,7 @@ public static class Workbook
                     continue;
                 if (Parts.Find(reader.Name) is not { } part)
                     faults.Add(
-                        new FormFault(
+                        new Fault(
                             Cut(reader.Name),
                             0,
                             "",
@@ -110,7 +110,7 @@ public static class Workbook
         catch (Exception e) when (e is not OutOfMemoryException)
         {
             // The reader names no exceptions for damaged parts: whatever it throws, the file cannot be read.
-            faults.Add(new FormFault("", 0, "", "not-a-workbook", "This is no workbook (.xlsx), or it is damaged."));
+            faults.Add(new Fault("", 0, "", "not-a-workbook", "This is no workbook (.xlsx), or it is damaged."));
             return [];
         }
         return sheets;
@@ -120,7 +120,7 @@ public static class Workbook
         Part part,
         IExcelDataReader reader,
         IReadOnlySet<(int, int)> errors,
-        List<FormFault> faults
+        List<Fault> faults
     )
     {
         if (!reader.Read())
@@ -156,7 +156,7 @@ public static class Workbook
             if (broken >= 0)
             {
                 faults.Add(
-                    new FormFault(
+                    new Fault(
                         part.Name,
                         line,
                         names[broken],

@@ -2,6 +2,7 @@ using System.Globalization;
 using System.IO.Compression;
 using System.Text;
 using System.Text.Json;
+using Assignum.Core;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Core.Tables.Foreign;
@@ -36,7 +37,7 @@ public static class ForeignFiles
 
     /// <summary>The sheets of a file. What cannot be read is named in <paramref name="faults"/>, never
     /// thrown.</summary>
-    public static IReadOnlyList<ForeignSheet> Read(byte[] file, List<FormFault> faults)
+    public static IReadOnlyList<ForeignSheet> Read(byte[] file, List<Fault> faults)
     {
         var before = faults.Count;
         IReadOnlyList<ForeignSheet> sheets = [];
@@ -58,8 +59,8 @@ public static class ForeignFiles
         return faults.Count > before ? [] : sheets;
     }
 
-    private static void Say(List<FormFault> faults, string code, string message, int line = 0) =>
-        faults.Add(new FormFault("", line, "", code, message));
+    private static void Say(List<Fault> faults, string code, string message, int line = 0) =>
+        faults.Add(new Fault("", line, "", code, message));
 
     // By its mark where there is one, by its zero bytes, by being valid UTF-8; else as older spreadsheets write it.
     private static (string Text, string? Note) Text(byte[] file)
@@ -93,7 +94,7 @@ public static class ForeignFiles
         }
     }
 
-    private static IReadOnlyList<ForeignSheet> Csv(string text, string? note, List<FormFault> faults)
+    private static IReadOnlyList<ForeignSheet> Csv(string text, string? note, List<Fault> faults)
     {
         var settings = new CsvConfiguration(CultureInfo.InvariantCulture)
         {
@@ -214,7 +215,7 @@ public static class ForeignFiles
         : Workbook.CellErrors.Contains(text) ? new ForeignCell(text, ForeignCellKind.Error)
         : new ForeignCell(ListWriter.Plain(text));
 
-    private static IReadOnlyList<ForeignSheet> Json(string text, List<FormFault> faults)
+    private static IReadOnlyList<ForeignSheet> Json(string text, List<Fault> faults)
     {
         try
         {
@@ -291,14 +292,14 @@ public static class ForeignFiles
         }
     }
 
-    private static void TooMany(List<FormFault> faults) =>
+    private static void TooMany(List<Fault> faults) =>
         Say(
             faults,
             "too-many-rows",
             $"The file has more than {MostRows} rows: no chart is that long. Is it a list of postings?"
         );
 
-    private static List<ForeignSheet> Book(byte[] file, List<FormFault> faults)
+    private static List<ForeignSheet> Book(byte[] file, List<Fault> faults)
     {
         var notes = new List<string>();
         try
@@ -355,12 +356,7 @@ public static class ForeignFiles
         }
     }
 
-    private static ForeignSheet? Sheet(
-        IExcelDataReader reader,
-        CellMarks marks,
-        List<string> notes,
-        List<FormFault> faults
-    )
+    private static ForeignSheet? Sheet(IExcelDataReader reader, CellMarks marks, List<string> notes, List<Fault> faults)
     {
         var rows = new List<ForeignRow>();
         var merged = reader.MergeCells ?? [];

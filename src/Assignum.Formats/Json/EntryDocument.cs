@@ -148,7 +148,7 @@ public sealed record EntryDocument(
         };
 
     /// <summary>Writes a remark as JSON says it.</summary>
-    public static RemarkDocument RemarkOf(Remark remark) =>
+    public static RemarkDocument RemarkOf(Fault remark) =>
         new(remark.Code, Words.Of(remark.Severity), remark.Message, remark.Account, remark.Purpose);
 }
 

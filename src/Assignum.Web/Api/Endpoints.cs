@@ -286,7 +286,7 @@ internal static class Endpoints
                 new BundleOrder(apply == true, partial == true, whole == true),
                 body
             );
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         var sheets = Bundle.FromFile(new MemoryStream(body), faults);
         var expected = IfMatch(http);
         var outcome =

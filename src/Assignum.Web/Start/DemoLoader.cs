@@ -1,5 +1,6 @@
 using System.Text;
 using System.Text.Json;
+using Assignum.Core;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Desk;
@@ -116,7 +117,7 @@ public sealed class DemoLoader(DeskContext desk, StartOptions options)
 
     private static IReadOnlyList<Sheet> Files(string folder)
     {
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         var sheets = Bundle.FromFolder(Path.Combine(folder, "bundle"), faults);
         return faults.Count == 0
             ? sheets

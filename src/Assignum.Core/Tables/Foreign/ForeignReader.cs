@@ -15,7 +15,7 @@ public sealed record ForeignWord(string Word, int Count, string Example, TypeMea
 /// <param name="Faults">What is wrong with rows, with their lines in the file.</param>
 public sealed record ForeignReading(
     Sheet Sheet,
-    IReadOnlyList<FormFault> Faults,
+    IReadOnlyList<Fault> Faults,
     IReadOnlyList<string> Notes,
     IReadOnlyList<ForeignWord> Words
 )
@@ -56,7 +56,7 @@ public static class ForeignReader
     /// <param name="current">The chart it is brought into: accounts it has keep what the file does not say.</param>
     public static ForeignReading Read(ForeignSheet sheet, ForeignSettings settings, SetUp current)
     {
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         var notes = new List<string>(sheet.Notes);
         var existing = current.Accounts.ToDictionary(a => a.Number, StringComparer.Ordinal);
         var columns = settings
@@ -162,7 +162,7 @@ public static class ForeignReader
         ForeignRow row,
         List<(string Field, int Index)> columns,
         bool? comma,
-        List<FormFault> faults
+        List<Fault> faults
     )
     {
         decimal? opening = null;
@@ -191,7 +191,7 @@ public static class ForeignReader
         return opening;
     }
 
-    private static FormFault Fault(int line, string column, string code, string message) =>
+    private static Fault Fault(int line, string column, string code, string message) =>
         new(Parts.Accounts.Name, line, column, code, message);
 
     private static Draft? Take(
@@ -202,7 +202,7 @@ public static class ForeignReader
         WordBook words,
         TaxBook tax,
         bool? comma,
-        List<FormFault> faults,
+        List<Fault> faults,
         out bool leftOut
     )
     {
@@ -303,7 +303,7 @@ public static class ForeignReader
     }
 
     // A cell's text; what a spreadsheet made of a number that looks like a day cannot be turned back.
-    private static string? Text(ForeignRow row, int index, string field, List<FormFault> faults)
+    private static string? Text(ForeignRow row, int index, string field, List<Fault> faults)
     {
         var cell = row[index];
         if (cell.Empty)
@@ -436,7 +436,7 @@ public static class ForeignReader
             ? path.Split(separator.Trim(), StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries)
             : [path];
 
-    private static void Kinds(List<Draft> drafts, Dictionary<string, Account> existing, List<FormFault> faults)
+    private static void Kinds(List<Draft> drafts, Dictionary<string, Account> existing, List<Fault> faults)
     {
         foreach (var draft in drafts)
         {
@@ -469,7 +469,7 @@ public static class ForeignReader
     private static void Numbers(
         List<Draft> drafts,
         Dictionary<string, Account> existing,
-        List<FormFault> faults,
+        List<Fault> faults,
         List<string> notes
     )
     {
@@ -553,7 +553,7 @@ public static class ForeignReader
         List<Draft> drafts,
         Dictionary<string, Account> existing,
         SetUp current,
-        List<FormFault> faults,
+        List<Fault> faults,
         bool typed
     )
     {
@@ -725,7 +725,7 @@ public static class ForeignReader
             (int Count, string Example, string Meaning, double Sure)
         > met = [];
 
-        public string? Of(string field, string? word, string example, int line, List<FormFault> faults)
+        public string? Of(string field, string? word, string example, int line, List<Fault> faults)
         {
             if (word is null || !TaxWords.Fields.Contains(field))
                 return word;

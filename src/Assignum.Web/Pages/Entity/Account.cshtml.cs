@@ -133,7 +133,7 @@ public sealed class AccountModel(
             };
             var next = setUp with { Accounts = [.. setUp.Accounts.Where(a => a.Number != account.Number), account] };
             // A heading that is put below itself is nowhere.
-            if (!SetUpRules.Check(next).Any(f => f is { Code: "cycle" } && f.Part == Parts.Accounts))
+            if (!SetUpRules.Check(next).Any(f => f is { Code: "cycle" } && f.Part == Parts.Accounts.Name))
                 rows = StatementTree.Around(StatementTree.Lay(next.Accounts, await BalancesAsync()), account.Number, 2);
         }
         return Partial("_Place", (rows, number, State.Currency));

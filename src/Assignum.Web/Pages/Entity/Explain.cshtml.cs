@@ -47,7 +47,7 @@ public sealed class ExplainModel(DeskContext desk, ViewSetUp view) : EntityPage(
 
     public IReadOnlyDictionary<string, string> Given { get; private set; } = new Dictionary<string, string>();
     public LineDocument? Line { get; private set; }
-    public Unfit? Wrong { get; private set; }
+    public Fault? Wrong { get; private set; }
 
     /// <summary>What a record needs, and what of it is missing; null where no record is named.</summary>
     public Readiness? Readiness { get; private set; }

@@ -42,7 +42,7 @@ public sealed class FilesModel(
     public IReadOnlyDictionary<string, bool> Decided { get; private set; } = new Dictionary<string, bool>();
 
     /// <summary>What is wrong beside conflicts, which are chosen on the page.</summary>
-    public IReadOnlyList<FormFault> Wrong => [.. Plan!.Faults.Where(f => f.Code != "conflict")];
+    public IReadOnlyList<Fault> Wrong => [.. Plan!.Faults.Where(f => f.Code != "conflict")];
     public string FileName { get; private set; } = "";
 
     /// <summary>The conflicts, to be decided.</summary>
@@ -154,7 +154,7 @@ public sealed class FilesModel(
         if (await KeptAsync(upload) is not { } found)
             return await RefusedAsync(Gone);
         (Whole, Values, Decided) = (whole, values, ConflictFields.Decided(Request.Form));
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         var sheets = Bundle.FromFile(new MemoryStream(found.Content), faults);
         var applied = await import.ApplyAsync(
             Actor,
@@ -187,7 +187,7 @@ public sealed class FilesModel(
     private async Task<IActionResult> LookAsync(byte[] content, string name, bool partial)
     {
         (FileName, KeepRows) = (name, partial);
-        var faults = new List<FormFault>();
+        var faults = new List<Fault>();
         var sheets = Bundle.FromFile(new MemoryStream(content), faults);
         var preview = await import.PreviewAsync(
             Actor,

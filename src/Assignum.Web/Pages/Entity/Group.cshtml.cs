@@ -62,7 +62,7 @@ public sealed class GroupModel(DeskContext desk, ViewSetUp view, EditSetUp edit)
     public string NameOf(string account) => SetUp.Account(account)?.Name ?? "";
 
     /// <summary>What speaks against an account that results.</summary>
-    public Unfit? Wrong(Purpose purpose, MemberLanding landing) =>
+    public Fault? Wrong(Purpose purpose, MemberLanding landing) =>
         landing.Account is not null && SetUp.Account(landing.Account) is { } account
             ? Fitness.Of(account, purpose, landing.By?.Key.Count == 0)
             : null;

@@ -84,7 +84,7 @@ public sealed class LifeCycleModel(DeskContext desk, ViewSetUp view, EditSetUp e
         string? Rung,
         string From,
         bool May,
-        Unfit? Wrong,
+        Fault? Wrong,
         bool Borrowed
     );
 
