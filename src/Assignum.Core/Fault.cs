@@ -1,3 +1,5 @@
+using System.Text.Json.Serialization;
+
 namespace Assignum.Core;
 
 /// <summary>How much a fault weighs: an error keeps things from being done, a warning does not.</summary>
@@ -12,13 +14,15 @@ public enum Severity
 
 /// <summary>
 /// One thing that is wrong, said so that its author can mend it: in an event, a landing, a file, a row of the set-up.
-/// Everything that checks speaks in this one shape; what does not apply is empty.
+/// Everything that checks speaks in this one shape; what does not apply is empty. As JSON it is its code, message, path,
+/// purpose and account; where it stands in a table is told by those who answer.
 /// </summary>
 /// <param name="Code">Stable machine code, kebab case.</param>
 /// <param name="Message">A plain sentence: what is wrong and how to mend it.</param>
 /// <param name="Path">Where: a JSON path (<c>lines[2].item</c>), or empty.</param>
 /// <param name="Purpose">The purpose concerned, when there is one.</param>
 /// <param name="Account">The account number concerned, when there is one.</param>
+[method: JsonConstructor]
 public sealed record Fault(
     string Code,
     string Message,
@@ -55,20 +59,26 @@ public sealed record Fault(
     }
 
     /// <summary>How much it weighs.</summary>
+    [JsonIgnore]
     public Severity Severity { get; init; } = Severity.Error;
 
     /// <summary>The event's line, from 0; null: none in particular.</summary>
+    [JsonIgnore]
     public int? Line { get; init; }
 
     /// <summary>The file, or part of the set-up, it stands in; empty: none.</summary>
+    [JsonIgnore]
     public string Part { get; init; } = "";
 
     /// <summary>The line of the file, the header being 1; 0 where it concerns the whole.</summary>
+    [JsonIgnore]
     public int Row { get; init; }
 
     /// <summary>The key of the set-up's row; empty: none.</summary>
+    [JsonIgnore]
     public string Key { get; init; } = "";
 
     /// <summary>The column; empty: the row as a whole.</summary>
+    [JsonIgnore]
     public string Column { get; init; } = "";
 }

@@ -51,7 +51,15 @@ public sealed record BundleDone(
 /// <param name="Apply">Otherwise it is looked at only.</param>
 /// <param name="Partial">Rows that a file lacks stay.</param>
 /// <param name="Whole">Everything becomes as in the bundle.</param>
-public sealed record BundleOrder(bool Apply, bool Partial, bool Whole);
+/// <param name="TakeBundle">Which side conflicts take; null: they are told.</param>
+/// <param name="Expected">The state that it was asked for; null: whatever is there.</param>
+public sealed record BundleOrder(
+    bool Apply,
+    bool Partial,
+    bool Whole,
+    bool? TakeBundle = null,
+    string? Expected = null
+);
 
 /// <summary>Looks at a long bundle, or brings it in: whole or not at all, and once however often it is begun.</summary>
 public sealed class BundleWork(ImportBundle import) : IWorkKind
@@ -70,7 +78,7 @@ public sealed class BundleWork(ImportBundle import) : IWorkKind
         var faults = new List<Fault>();
         var sheets = Bundle.FromFile(new MemoryStream(work.File ?? []), faults);
         await work.ReportAsync(1, 3, order.Apply ? "bringing it in" : "comparing it");
-        var back = new BundleReturn(order.Whole, _ => null, true);
+        var back = new BundleReturn(order.Whole, _ => order.TakeBundle, true);
         var outcome = order.Apply
             ? await import.ApplyAsync(
                 work.Actor,
@@ -78,12 +86,21 @@ public sealed class BundleWork(ImportBundle import) : IWorkKind
                 sheets,
                 faults,
                 order.Partial,
-                null,
+                order.Expected,
                 stop,
                 work.Subject,
                 back: back
             )
-            : await import.PreviewAsync(work.Actor, work.Entity, sheets, faults, order.Partial, null, stop, back);
+            : await import.PreviewAsync(
+                work.Actor,
+                work.Entity,
+                sheets,
+                faults,
+                order.Partial,
+                order.Expected,
+                stop,
+                back
+            );
         if (outcome.Result is null)
             return outcome.Pass<object>();
         await work.ReportAsync(3, 3, "done");

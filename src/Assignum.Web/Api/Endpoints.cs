@@ -283,7 +283,13 @@ internal static class Endpoints
                 work,
                 BundleWork.Name,
                 "bundle",
-                new BundleOrder(apply == true, partial == true, whole == true),
+                new BundleOrder(
+                    apply == true,
+                    partial == true,
+                    whole == true,
+                    conflicts is null ? null : conflicts == "bundle",
+                    IfMatch(http)
+                ),
                 body
             );
         var faults = new List<Fault>();
