@@ -1,5 +1,3 @@
-using System.Text.Json.Serialization;
-
 namespace Assignum.Core;
 
 /// <summary>How much a fault weighs: an error keeps things from being done, a warning does not.</summary>
@@ -22,7 +20,6 @@ public enum Severity
 /// <param name="Path">Where: a JSON path (<c>lines[2].item</c>), or empty.</param>
 /// <param name="Purpose">The purpose concerned, when there is one.</param>
 /// <param name="Account">The account number concerned, when there is one.</param>
-[method: JsonConstructor]
 public sealed record Fault(
     string Code,
     string Message,
@@ -59,26 +56,20 @@ public sealed record Fault(
     }
 
     /// <summary>How much it weighs.</summary>
-    [JsonIgnore]
     public Severity Severity { get; init; } = Severity.Error;
 
     /// <summary>The event's line, from 0; null: none in particular.</summary>
-    [JsonIgnore]
     public int? Line { get; init; }
 
     /// <summary>The file, or part of the set-up, it stands in; empty: none.</summary>
-    [JsonIgnore]
     public string Part { get; init; } = "";
 
     /// <summary>The line of the file, the header being 1; 0 where it concerns the whole.</summary>
-    [JsonIgnore]
     public int Row { get; init; }
 
     /// <summary>The key of the set-up's row; empty: none.</summary>
-    [JsonIgnore]
     public string Key { get; init; } = "";
 
     /// <summary>The column; empty: the row as a whole.</summary>
-    [JsonIgnore]
     public string Column { get; init; } = "";
 }

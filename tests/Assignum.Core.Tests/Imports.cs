@@ -231,15 +231,4 @@ public class Imports
             .Lines[1]
             .Account.ShouldBe("4010");
     }
-
-    [Fact]
-    public void A_fault_is_told_as_JSON_without_where_it_stands_in_a_table_and_read_again()
-    {
-        var fault = new Fault("accounts", 3, "name", "missing", "Say what it is called.");
-        var text = System.Text.Json.JsonSerializer.Serialize(fault);
-        text.ShouldBe(
-            """{"Code":"missing","Message":"Say what it is called.","Path":"","Purpose":null,"Account":null}"""
-        );
-        System.Text.Json.JsonSerializer.Deserialize<Fault>(text)!.Message.ShouldBe(fault.Message);
-    }
 }

@@ -307,4 +307,17 @@ public class BadFiles
             .UTF8.GetString(bytes.ToArray())
             .ShouldBe("name,amount\r\n\"'=HYPERLINK(\"\"x\"\")\",-5\r\n'+1,2\r\nplain,3\r\n");
     }
+
+    [Fact]
+    public void A_fault_is_told_as_JSON_without_where_it_stands_in_a_table_and_read_again()
+    {
+        var fault = new Fault("accounts", 3, "name", "missing", "Say what it is called.");
+        var text = System.Text.Json.JsonSerializer.Serialize(fault, Json.TraceJson.Settings);
+        text.ShouldBe(
+            """{"code":"missing","message":"Say what it is called.","path":"","purpose":null,"account":null}"""
+        );
+        System
+            .Text.Json.JsonSerializer.Deserialize<Fault>(text, Json.TraceJson.Settings)!
+            .Message.ShouldBe(fault.Message);
+    }
 }

@@ -30,13 +30,16 @@ public sealed class EditSetUp(DeskContext desk)
 
     /// <summary>Makes the edits that are worked out from what is there now; refused where working them out names a
     /// fault.</summary>
+    /// <param name="writtenBefore">The rows were written before and are only put back: accounts that do not suit are no
+    /// reason to refuse them, they become findings.</param>
     public Task<Outcome<EditResult>> MakeAsync(
         Actor actor,
         string entity,
         string what,
         string? reason,
         Func<SetUp, List<Fault>, IReadOnlyList<RowChange>> make,
-        CancellationToken stop
+        CancellationToken stop,
+        bool writtenBefore = false
     ) =>
         ChangeAsync(
             actor,
@@ -57,7 +60,8 @@ public sealed class EditSetUp(DeskContext desk)
                 );
             },
             null,
-            stop
+            stop,
+            writtenBefore: writtenBefore
         );
 
     /// <summary>
@@ -79,7 +83,8 @@ public sealed class EditSetUp(DeskContext desk)
         long? undoes,
         CancellationToken stop,
         Func<NpgsqlConnection, EntityState, Task>? then = null,
-        Func<EntityState, IEnumerable<(int Number, EditionRow? Draft)>>? needs = null
+        Func<EntityState, IEnumerable<(int Number, EditionRow? Draft)>>? needs = null,
+        bool writtenBefore = false
     )
     {
         if (reason?.Length > 2000)
@@ -94,7 +99,7 @@ public sealed class EditSetUp(DeskContext desk)
             entity,
             Role.Preparer,
             state => SetUpWriter.Needs(state).Concat(needs?.Invoke(state) ?? []),
-            held => MadeAsync(held, what, reason, asked, undoes, then, stop),
+            held => MadeAsync(held, what, reason, asked, undoes, writtenBefore, then, stop),
             stop
         );
     }
@@ -105,6 +110,7 @@ public sealed class EditSetUp(DeskContext desk)
         string? reason,
         Func<NpgsqlConnection, EntityState, SetUp, Task<Outcome<IReadOnlyList<RowChange>>>> asked,
         long? undoes,
+        bool writtenBefore,
         Func<NpgsqlConnection, EntityState, Task>? then,
         CancellationToken stop
     )
@@ -125,10 +131,10 @@ public sealed class EditSetUp(DeskContext desk)
             stop
         );
         var plan = SetUpEdit.Plan(current, edits.Result, uses);
-        // What people write by hand suits its purpose; what is merged or turned back was written before.
+        // What people write by hand suits its purpose; what is merged, brought or turned back was written before.
         if (
             undoes is null
-            && then is null
+            && !writtenBefore
             && UnfitEdits.Refused(current, edits.Result).ToList() is { Count: > 0 } unfit
         )
             plan = plan with

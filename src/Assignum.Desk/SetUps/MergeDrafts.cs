@@ -92,7 +92,8 @@ public sealed class MergeDrafts(DeskContext desk, ViewSetUp view, EditSetUp edit
                     stop
                 );
             },
-            state => Needs(state, whatIf, false)
+            state => Needs(state, whatIf, false),
+            writtenBefore: true
         );
         return made.Refused is null ? new MergeResult(merged!, plan!, made.Result!.Id, []) : made.Pass<MergeResult>();
     }

@@ -164,6 +164,7 @@ public static class TraceJson
     {
         Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
         NumberHandling = JsonNumberHandling.Strict,
+        Converters = { new FaultJson() },
     };
 
     private static readonly JsonSerializerOptions Compact = new(Settings)

@@ -1,6 +1,7 @@
 using System.Text.Encodings.Web;
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using Assignum.Formats.Json;
 
 namespace Assignum.Web.Api;
 
@@ -17,6 +18,7 @@ internal static class ApiJson
         options.PropertyNamingPolicy = JsonNamingPolicy.CamelCase;
         options.Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping;
         options.NumberHandling = JsonNumberHandling.Strict;
+        options.Converters.Add(new FaultJson());
     }
 
     private static JsonSerializerOptions Make(Action<JsonSerializerOptions> more)

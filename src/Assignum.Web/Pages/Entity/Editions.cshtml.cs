@@ -112,7 +112,8 @@ public sealed class EditionsModel(
             $"edition {edition} brought back",
             null,
             (now, _) => Difference.BringBack(now, found.SetUp.SetUp),
-            HttpContext.RequestAborted
+            HttpContext.RequestAborted,
+            writtenBefore: true
         );
         return made.Refused is null
             ? Went(
