@@ -1,4 +1,3 @@
-using Assignum.Core.Editions;
 using Assignum.Core.SetUps;
 
 namespace Assignum.Core.Tables;
