@@ -24,11 +24,20 @@ public sealed class JournalIds
     internal bool Used(string part, string key) => used.ContainsKey((part, key));
 
     /// <summary>Remembers what is kept as used; after the commit.</summary>
-    internal void Use(IEnumerable<(string Part, string? Key)> kept)
+    internal void Use(IEnumerable<(string Part, string Key)> kept)
     {
         foreach (var (part, key) in kept)
             if (Interlocked.Increment(ref uses) < MostUses)
-                used.TryAdd((part, key!), true);
+                used.TryAdd((part, key), true);
+    }
+
+    /// <summary>The ids of what a batch has where all are known; else null.</summary>
+    internal Batch? Known(IEnumerable<LandingPattern> patterns, IEnumerable<IReadOnlyList<string>> chains)
+    {
+        var batch = new Batch(this);
+        return batch.Look(patterns.Distinct<object>(ReferenceEqualityComparer.Instance)) && batch.Look(chains)
+            ? batch
+            : null;
     }
 
     /// <summary>The ids of what a batch has, read or written where they are not known. Inside the caller's transaction,
@@ -147,16 +156,25 @@ public sealed class JournalIds
     /// <summary>What a batch knows; everybody's once it is committed.</summary>
     internal sealed class Batch(JournalIds all)
     {
+        // What is everybody's is looked up once a batch; what it adds is everybody's once it is committed.
+        private readonly Dictionary<object, int> looked = new(ReferenceEqualityComparer.Instance);
         private readonly Dictionary<object, int> own = new(ReferenceEqualityComparer.Instance);
 
-        public bool Knows(object key) => own.ContainsKey(key) || all.known.TryGetValue(key, out _);
+        public bool Knows(object key)
+        {
+            if (looked.ContainsKey(key))
+                return true;
+            if (!all.known.TryGetValue(key, out var box))
+                return false;
+            looked[key] = box.Value;
+            return true;
+        }
 
-        public int Of(object key) =>
-            own.TryGetValue(key, out var id) ? id
-            : all.known.TryGetValue(key, out var box) ? box.Value
-            : throw new InvalidOperationException("Nothing was asked for.");
+        public bool Look(IEnumerable<object> keys) => keys.All(Knows);
 
-        public void Add(object key, int id) => own[key] = id;
+        public int Of(object key) => looked[key];
+
+        public void Add(object key, int id) => looked[key] = own[key] = id;
 
         public void Committed()
         {

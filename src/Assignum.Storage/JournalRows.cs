@@ -73,12 +73,16 @@ public sealed record LineReasoning(
 public sealed record KeptEvent(string Source, string ExternalId, string Body, string Outcome, string? Number);
 
 /// <summary>What is known of a document that a payment names.</summary>
+/// <param name="Account">That and <paramref name="Rate"/> and <paramref name="Currency"/>: of the latest of that
+/// reference.</param>
+/// <param name="Open">Debit less credit of all that moved it in <paramref name="OpenCurrency"/>.</param>
 public sealed record DocumentRow(
     string Control,
     string Party,
     string Reference,
     string Account,
     decimal Rate,
-    decimal Open,
-    string Currency
+    string Currency,
+    string OpenCurrency,
+    decimal Open
 );

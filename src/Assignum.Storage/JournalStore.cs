@@ -79,6 +79,32 @@ public static class JournalStore
         return years;
     }
 
+    /// <summary>The ids of accounts by their numbers of now; a number that there is not is left out.</summary>
+    public static async Task<Dictionary<string, long>> AccountIdsAsync(
+        NpgsqlConnection db,
+        int entity,
+        string[] numbers,
+        CancellationToken stop
+    )
+    {
+        await using var command = new NpgsqlCommand(
+            "select \"number\", account_id from accounts where entity_id = $1 and \"number\" = any($2)",
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = numbers },
+            },
+        };
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        var ids = new Dictionary<string, long>(StringComparer.Ordinal);
+        while (await reader.ReadAsync(stop))
+            ids[reader.GetString(0)] = reader.GetInt64(1);
+        return ids;
+    }
+
     /// <summary>Those of the named events that are kept already. Uses the unique index on (entity_id, source,
     /// external_id).</summary>
     public static async Task<IReadOnlyList<KeptEvent>> KeptAsync(
@@ -123,8 +149,8 @@ public static class JournalStore
         return kept;
     }
 
-    /// <summary>For each (control, party, reference) the latest document and what is open of it. Uses
-    /// subledger_movement_document.</summary>
+    /// <summary>For each (control, party, reference) the latest document and what is open of it, a row for each
+    /// currency. Uses subledger_movement_document.</summary>
     public static async Task<IReadOnlyList<DocumentRow>> DocumentsAsync(
         NpgsqlConnection db,
         int entity,
@@ -138,8 +164,8 @@ public static class JournalStore
             return [];
         await using var command = new NpgsqlCommand(
             """
-            select asked.control, asked.party, asked.reference, latest.account, latest.rate, coalesce(sums.open, 0),
-              latest.currency
+            select asked.control, asked.party, asked.reference, latest.account, latest.rate, latest.currency,
+              sums.currency, coalesce(sums.open, 0)
             from (select distinct * from unnest($2, $3, $4) as a(control, party, reference)) asked
             cross join lateral (
               select a."number" as account, m.rate, m.currency from subledger_movement m join accounts a on a.entity_id
@@ -148,9 +174,10 @@ public static class JournalStore
                 asked.reference and not m.settles
               order by m.entry_id desc, m.line_no limit 1) latest
             cross join lateral (
-              select sum(m.currency_amount) as open from subledger_movement m
+              select m.currency, sum(m.currency_amount) as open from subledger_movement m
               where m.entity_id = $1 and m.document = asked.control and m.party = asked.party and m.reference =
-                asked.reference and m.currency = latest.currency) sums
+                asked.reference
+              group by m.currency) sums
             """,
             db
         )
@@ -173,8 +200,9 @@ public static class JournalStore
                     reader.GetString(2),
                     reader.GetString(3),
                     reader.IsDBNull(4) ? 1 : reader.GetDecimal(4),
-                    reader.GetDecimal(5),
-                    reader.GetString(6)
+                    reader.GetString(5),
+                    reader.GetString(6),
+                    reader.GetDecimal(7)
                 )
             );
         return rows;

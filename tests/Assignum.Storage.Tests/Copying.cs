@@ -54,13 +54,12 @@ public class Copying
             Gen.Bool
         );
         var rows = row.Array[1_000].Single();
-        await using (var copy = await CopyStream.BeginAsync(db, "t (k, i, b, n, m, d, u, s, j, f)", Stop))
+        using (var made = new CopyRows("t (k, i, b, n, m, d, u, s, j, f)"))
         {
             var k = 0;
             foreach (var (i, b, n, d, u, s, f) in rows)
-            {
-                await copy.RowAsync(10, Stop);
-                copy.Int(k++)
+                made.Row()
+                    .Int(k++)
                     .Int(i)
                     .Big(b)
                     .Num(n)
@@ -70,8 +69,8 @@ public class Copying
                     .Text(f ? s : null)
                     .Json("{\"a\": 1}")
                     .Bool(f);
-            }
-            await copy.CompleteAsync(Stop);
+            made.Count.ShouldBe(rows.Length);
+            await made.SendAsync(db, Stop);
         }
         await using var read = new Npgsql.NpgsqlCommand(
             "select i, b, n::text, m::text, d, u, s, j::text, f from t order by k",
@@ -104,17 +103,20 @@ public class Copying
     }
 
     [Fact]
-    public async Task A_copy_that_is_not_ended_leaves_nothing_and_the_connection_whole()
+    public async Task A_copy_that_the_server_refuses_leaves_nothing_and_the_connection_whole()
     {
         await using var test = new TestDatabase();
         await using var db = await test.Database.OpenAsync(Stop);
-        await using (var make = new Npgsql.NpgsqlCommand("create temporary table t (i integer)", db))
+        await using (var make = new Npgsql.NpgsqlCommand("create temporary table t (i integer check (i > 0))", db))
             await make.ExecuteNonQueryAsync(Stop);
-        await using (var copy = await CopyStream.BeginAsync(db, "t (i)", Stop))
+        using (var made = new CopyRows("t (i)"))
         {
-            await copy.RowAsync(1, Stop);
-            copy.Int(1);
+            for (var i = 100_000; i >= 0; i--)
+                made.Row().Int(i);
+            await Should.ThrowAsync<Npgsql.PostgresException>(() => made.SendAsync(db, Stop));
         }
+        using (var none = new CopyRows("t (i)"))
+            await none.SendAsync(db, Stop);
         await using var count = new Npgsql.NpgsqlCommand("select count(*) from t", db);
         (await count.ExecuteScalarAsync(Stop)).ShouldBe(0L);
     }

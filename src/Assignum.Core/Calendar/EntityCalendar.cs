@@ -4,7 +4,7 @@ using NodaTime;
 namespace Assignum.Core.Calendar;
 
 /// <summary>The days of an entity: when its fiscal years begin, and which day it is where it is.</summary>
-public sealed class EntityCalendar
+public sealed record EntityCalendar
 {
     private readonly (int Month, int Day) start;
     private readonly DateTimeZone zone;

@@ -98,6 +98,13 @@ public sealed record EntityState(
     public EditionRow? InForce(DateOnly day) =>
         Editions.Where(e => e.Number is not null && e.ValidFrom <= day).MaxBy(e => e.Number);
 
+    /// <summary>Whether what is posted comes out the same: the same records, editions and calendar.</summary>
+    public bool SameAs(EntityState other) =>
+        Id == other.Id
+        && RecordsRevision == other.RecordsRevision
+        && Calendar == other.Calendar
+        && Editions.SequenceEqual(other.Editions);
+
     /// <summary>The number of the edition that says what accounts are on a day: the one in force, before the first that
     /// first one; 0 where nothing is published.</summary>
     public int DecidesOn(DateOnly day) =>

@@ -8,10 +8,19 @@ using Npgsql;
 
 namespace Assignum.Desk.Posting;
 
-/// <summary>Reads the open documents that a batch of events can settle.</summary>
-internal static class PostingDocuments
+/// <summary>The open documents that events can settle, read as they are asked for.</summary>
+/// <param name="documents">Takes them.</param>
+internal sealed class PostingDocuments(DocumentRegister documents)
 {
-    /// <summary>What the settlements of these events name, in one query.</summary>
+    private readonly HashSet<(Control, string Party, string Reference)> asked = [];
+
+    /// <summary>What was read so far, and what was noted since.</summary>
+    public DocumentRegister Register => documents;
+
+    /// <summary>How many references were asked for.</summary>
+    public int Count => asked.Count;
+
+    /// <summary>What the settlements of these events name.</summary>
     public static async Task<DocumentRegister> ForAsync(
         NpgsqlConnection db,
         int entity,
@@ -19,26 +28,46 @@ internal static class PostingDocuments
         CancellationToken stop
     )
     {
-        var register = new DocumentRegister();
-        var asked = events
+        var read = new PostingDocuments(new DocumentRegister());
+        await read.ReadAsync(db, entity, events, stop);
+        return read.Register;
+    }
+
+    /// <summary>Reads what these events name and was not asked for before, in one query.</summary>
+    public async Task ReadAsync(
+        NpgsqlConnection db,
+        int entity,
+        IEnumerable<BusinessEvent> events,
+        CancellationToken stop
+    )
+    {
+        var fresh = events
             .Where(e => e is { Party: not null, Settles.Count: > 0 })
             .Select(e => (Event: e, Subledger: EventKinds.Find(e.Kind)?.SettledSubledger ?? Control.None))
             .Where(e => e.Subledger != Control.None)
             .SelectMany(e => e.Event.Settles.Select(s => (e.Subledger, Party: e.Event.Party!, s.Reference)))
-            .Distinct()
+            .Where(asked.Add)
             .ToList();
         foreach (
             var row in await JournalStore.DocumentsAsync(
                 db,
                 entity,
-                [.. asked.Select(a => Words.Of(a.Subledger))],
-                [.. asked.Select(a => a.Party)],
-                [.. asked.Select(a => a.Reference)],
+                [.. fresh.Select(a => Words.Of(a.Subledger))],
+                [.. fresh.Select(a => a.Party)],
+                [.. fresh.Select(a => a.Reference)],
                 stop
             )
         )
             if (Words.TryParse<Control>(row.Control, out var control))
-                register.Add(control, row.Party, row.Reference, row.Account, row.Rate, row.Open, row.Currency);
-        return register;
+                documents.Add(
+                    control,
+                    row.Party,
+                    row.Reference,
+                    row.Account,
+                    row.Rate,
+                    row.Currency,
+                    row.OpenCurrency,
+                    row.Open
+                );
     }
 }

@@ -14,10 +14,42 @@ public static class CanonicalJson
     /// <summary>The canonical form of a JSON value.</summary>
     public static string Of(JsonElement json)
     {
-        var buffer = new ArrayBufferWriter<byte>(512);
-        using (var writer = new Utf8JsonWriter(buffer, new JsonWriterOptions { SkipValidation = true }))
+        // Reused: every event that comes is written once.
+        var (buffer, writer) = tools ??= NewTools();
+        try
+        {
             Write(json, writer);
-        return Encoding.UTF8.GetString(buffer.WrittenSpan);
+            writer.Flush();
+            return Encoding.UTF8.GetString(buffer.WrittenSpan);
+        }
+        finally
+        {
+            buffer.ResetWrittenCount();
+            writer.Reset();
+            if (buffer.Capacity > LargestKept)
+                tools = null;
+        }
+    }
+
+    private const int LargestKept = 1 << 16;
+
+    [ThreadStatic]
+    private static (ArrayBufferWriter<byte> Buffer, Utf8JsonWriter Writer)? tools;
+
+    private static (ArrayBufferWriter<byte>, Utf8JsonWriter) NewTools()
+    {
+        var buffer = new ArrayBufferWriter<byte>(1 << 12);
+        return (buffer, new Utf8JsonWriter(buffer, new JsonWriterOptions { SkipValidation = true }));
+    }
+
+    private static void Number(decimal number, Utf8JsonWriter writer)
+    {
+        Span<byte> text = stackalloc byte[64];
+        number.TryFormat(text, out var length, default, CultureInfo.InvariantCulture);
+        text = text[..length];
+        if (text.Contains((byte)'.'))
+            text = text.TrimEnd((byte)'0').TrimEnd((byte)'.');
+        writer.WriteRawValue(number == 0 ? "0"u8 : text, skipInputValidation: true);
     }
 
     private static void Write(JsonElement json, Utf8JsonWriter writer)
@@ -45,10 +77,7 @@ public static class CanonicalJson
                 writer.WriteEndArray();
                 break;
             case JsonValueKind.Number when json.TryGetDecimal(out var number):
-                writer.WriteRawValue(
-                    number == 0 ? "0" : number.ToString("0.############################", CultureInfo.InvariantCulture),
-                    skipInputValidation: true
-                );
+                Number(number, writer);
                 break;
             default:
                 try

@@ -34,13 +34,13 @@ public static class EventReader
             switch (property.Name)
             {
                 case "source":
-                    source.Source = Text(property.Value, "source", 100, faults) ?? "";
+                    source.Source = Text(property.Value, new("source"), 100, faults) ?? "";
                     break;
                 case "id":
-                    source.Id = Text(property.Value, "id", 200, faults) ?? "";
+                    source.Id = Text(property.Value, new("id"), 200, faults) ?? "";
                     break;
                 case "kind":
-                    source.Kind = Text(property.Value, "kind", 100, faults) ?? "";
+                    source.Kind = Text(property.Value, new("kind"), 100, faults) ?? "";
                     break;
                 case "lines":
                     source.Lines = List(property.Value, "lines", EventFields.OfLine, faults);
@@ -52,13 +52,27 @@ public static class EventReader
                     source.Settles = List(property.Value, "settles", EventFields.OfSettlement, faults);
                     break;
                 default:
-                    Field(source, property, "", EventFields.OfEvent, faults);
+                    Field(source, property, null, 0, EventFields.OfEvent, faults);
                     break;
             }
-        foreach (var (name, value) in new[] { ("source", source.Source), ("id", source.Id), ("kind", source.Kind) })
-            if (value.Length == 0 && !faults.Any(f => f.Path == name))
-                faults.Add(new Fault("missing-field", $"Every event needs '{name}'.", name));
+        Needed("source", source.Source, faults);
+        Needed("id", source.Id, faults);
+        Needed("kind", source.Kind, faults);
         return new ReadEvent(source, faults, CanonicalJson.Of(json));
+    }
+
+    private static void Needed(string name, string value, List<Fault> faults)
+    {
+        if (value.Length == 0 && !faults.Any(f => f.Path == name))
+            faults.Add(new Fault("missing-field", $"Every event needs '{name}'.", name));
+    }
+
+    /// <summary>Where in an event a value stands; written out only where there is something to say of it.</summary>
+    private readonly record struct Place(string Name, string? List = null, int At = 0)
+    {
+        public override string ToString() => List is null ? Name : $"{List}[{At}].{Name}";
+
+        public static implicit operator string(Place place) => place.ToString();
     }
 
     /// <summary>Reads one event from text; text that is no JSON becomes an event with that fault.</summary>
@@ -104,13 +118,12 @@ public static class EventReader
         }
         foreach (var element in json.EnumerateArray())
         {
-            var path = $"{name}[{list.Count}].";
             var entry = new T();
             if (element.ValueKind != JsonValueKind.Object)
-                faults.Add(new Fault("wrong-type", $"{path[..^1]} is a JSON object.", path[..^1]));
+                faults.Add(new Fault("wrong-type", $"{name}[{list.Count}] is a JSON object.", $"{name}[{list.Count}]"));
             else
                 foreach (var property in element.EnumerateObject())
-                    Field(entry, property, path, fields, faults);
+                    Field(entry, property, name, list.Count, fields, faults);
             list.Add(entry);
         }
         return list;
@@ -119,12 +132,12 @@ public static class EventReader
     private static void Field<T>(
         T target,
         JsonProperty property,
-        string prefix,
+        string? list,
+        int at,
         IReadOnlyList<EventField<T>> fields,
         List<Fault> faults
     )
     {
-        var path = prefix + property.Name;
         EventField<T>? field = null;
         foreach (var candidate in fields)
             if (property.NameEquals(candidate.Name))
@@ -134,23 +147,24 @@ public static class EventReader
             }
         if (field is null)
         {
+            var path = Cut(new Place(property.Name, list, at));
             faults.Add(
                 new Fault(
                     "unknown-field",
-                    $"'{Cut(path)}' is no field here; did you mean "
+                    $"'{path}' is no field here; did you mean "
                         + $"'{Nearest.To(property.Name, fields.Select(f => f.Name))}'?",
-                    Cut(path)
+                    path
                 )
             );
             return;
         }
         if (property.Value.ValueKind == JsonValueKind.Null)
             return;
-        if (Value(property.Value, field.Type, path, faults) is { } value)
+        if (Value(property.Value, field.Type, new(field.Name, list, at), faults) is { } value)
             field.Set(target, value);
     }
 
-    private static object? Value(JsonElement json, FieldType type, string path, List<Fault> faults)
+    private static object? Value(JsonElement json, FieldType type, Place path, List<Fault> faults)
     {
         switch (type)
         {
@@ -182,7 +196,7 @@ public static class EventReader
         }
     }
 
-    private static string? Text(JsonElement json, string path, int longest, List<Fault> faults)
+    private static string? Text(JsonElement json, Place path, int longest, List<Fault> faults)
     {
         if (json.ValueKind != JsonValueKind.String)
         {
@@ -214,7 +228,7 @@ public static class EventReader
         return text;
     }
 
-    private static object? Number(JsonElement json, string path, List<Fault> faults)
+    private static object? Number(JsonElement json, Place path, List<Fault> faults)
     {
         if (json.ValueKind != JsonValueKind.Number)
         {
@@ -235,7 +249,7 @@ public static class EventReader
         return number;
     }
 
-    private static object? Date(JsonElement json, string path, List<Fault> faults)
+    private static object? Date(JsonElement json, Place path, List<Fault> faults)
     {
         if (
             json.ValueKind == JsonValueKind.String
@@ -254,7 +268,7 @@ public static class EventReader
         return null;
     }
 
-    private static Dictionary<string, string>? Dimensions(JsonElement json, string path, List<Fault> faults)
+    private static Dictionary<string, string>? Dimensions(JsonElement json, Place path, List<Fault> faults)
     {
         if (json.ValueKind != JsonValueKind.Object)
         {
@@ -263,7 +277,7 @@ public static class EventReader
         }
         var values = new Dictionary<string, string>(StringComparer.Ordinal);
         foreach (var property in json.EnumerateObject())
-            if (Text(property.Value, $"{path}.{property.Name}", 100, faults) is { } text)
+            if (Text(property.Value, new($"{path}.{property.Name}"), 100, faults) is { } text)
                 values[property.Name] = text;
         return values;
     }

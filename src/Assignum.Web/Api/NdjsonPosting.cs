@@ -11,8 +11,7 @@ namespace Assignum.Web.Api;
 /// <summary>Posts an NDJSON body as it comes and answers line by line, each only after its event is durable.</summary>
 /// <remarks>
 /// Reading goes on while a batch is written. Whatever has come by then makes the next batch, so that a trickle is
-/// answered
-/// at once and a flood is committed in large groups; what waits is bounded, so that memory stays flat.
+/// answered at once and a flood is committed in large groups; what waits is bounded, so that memory stays flat.
 /// </remarks>
 internal sealed class NdjsonPosting(string entity, PostEvents post) : IResult
 {
@@ -20,9 +19,10 @@ internal sealed class NdjsonPosting(string entity, PostEvents post) : IResult
     private const int Batch = 2000,
         BatchLines = 20_000;
 
-    // What one read of the body gave; a read is at most the server's request buffer (1 MB).
+    // What one read of the body gave; a read is at most the server's request buffer (1 MB). Two batches wait: more would
+    // only be carried from one generation of memory to the next.
     private const int Chunk = 500,
-        Waiting = 32;
+        Waiting = 8;
 
     public async Task ExecuteAsync(HttpContext http)
     {
@@ -36,16 +36,13 @@ internal sealed class NdjsonPosting(string entity, PostEvents post) : IResult
         try
         {
             var row = 1;
-            while (await chunks.Reader.WaitToReadAsync(stop.Token))
+            await using var stream = post.Stream(http.Actor(), entity);
+            IReadOnlyList<ReadEvent>? next = null;
+            while (next is not null || await chunks.Reader.WaitToReadAsync(stop.Token))
             {
-                var events = new List<ReadEvent>();
-                for (
-                    var lines = 0;
-                    events.Count < Batch && lines < BatchLines && chunks.Reader.TryRead(out var chunk);
-                    lines += chunk.Sum(e => e.Event.Lines.Count)
-                )
-                    events.AddRange(chunk);
-                var outcome = await post.RunAsync(http.Actor(), entity, events, row, stop.Token);
+                var events = next ?? Come(chunks.Reader) ?? [];
+                next = null;
+                var outcome = await stream.PostAsync(events, row, () => next = Come(chunks.Reader), stop.Token);
                 if (outcome.Result is not { } answers)
                 {
                     // Once answers are on their way only a broken connection says that they are not all.
@@ -76,6 +73,19 @@ internal sealed class NdjsonPosting(string entity, PostEvents post) : IResult
             if (sending is not null)
                 await sending.ContinueWith(_ => { }, TaskScheduler.Default);
         }
+    }
+
+    // What has come by now, or null.
+    private static List<ReadEvent>? Come(ChannelReader<IReadOnlyList<ReadEvent>> from)
+    {
+        List<ReadEvent>? events = null;
+        for (
+            var lines = 0;
+            (events?.Count ?? 0) < Batch && lines < BatchLines && from.TryRead(out var chunk);
+            lines += chunk.Sum(e => e.Event.Lines.Count)
+        )
+            (events ??= new(Batch)).AddRange(chunk);
+        return events;
     }
 
     // What goes wrong while reading reaches the one who waits for chunks; the task itself never fails.

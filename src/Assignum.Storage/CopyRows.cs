@@ -1,57 +1,72 @@
+using System.Buffers;
 using System.Buffers.Binary;
 using System.Text;
 using Npgsql;
 
 namespace Assignum.Storage;
 
-/// <summary>Writes rows in PostgreSQL's binary COPY format (manual, COPY, "Binary Format") into one buffer, sent as it
-/// fills.</summary>
+/// <summary>Rows of a table in PostgreSQL's binary COPY format (manual, COPY, "Binary Format"), gathered before they are
+/// sent: so that making them and the server's reading of those before go on side by side.</summary>
 /// <remarks>
 /// Npgsql's own importer resolves a converter for every value; with two dozen columns a line that was two thirds of the
 /// application's work in posting (measured in docs/performance.md). The types here are the few that the journal has.
 /// </remarks>
-internal sealed class CopyStream : IAsyncDisposable
+internal sealed class CopyRows : IDisposable
 {
-    private const int Flush = 1 << 16;
-    private readonly NpgsqlRawCopyStream to;
-    private byte[] buffer = new byte[Flush * 2];
+    private readonly string target;
+    private readonly short fields;
+    private byte[] buffer = ArrayPool<byte>.Shared.Rent(1 << 16);
     private int at;
-    private bool complete;
 
-    private CopyStream(NpgsqlRawCopyStream to) => this.to = to;
-
-    /// <summary>Begins <c>copy {target} from stdin</c>; <paramref name="target"/> names a table and its
-    /// columns.</summary>
-    public static async Task<CopyStream> BeginAsync(NpgsqlConnection db, string target, CancellationToken stop)
+    /// <summary>Begins rows for <c>copy {target} from stdin</c>.</summary>
+    /// <param name="target">A table and its columns.</param>
+    public CopyRows(string target)
     {
-        var copy = new CopyStream(await db.BeginRawBinaryCopyAsync($"copy {target} from stdin (format binary)", stop));
+        this.target = target;
+        fields = (short)(target.Count(c => c == ',') + 1);
         // Signature, flags, and the length of an extension that there is not.
-        byte[] header = [.. "PGCOPY\n"u8, 0xff, (byte)'\r', (byte)'\n', 0, 0, 0, 0, 0, 0, 0, 0, 0];
-        header.CopyTo(copy.Space(header.Length));
-        return copy;
+        ReadOnlySpan<byte> header = [.. "PGCOPY\n"u8, 0xff, (byte)'\r', (byte)'\n', 0, 0, 0, 0, 0, 0, 0, 0, 0];
+        header.CopyTo(Space(header.Length));
     }
 
-    /// <summary>Begins a row of so many fields; sends what has gathered when it is much.</summary>
-    public async ValueTask RowAsync(int fields, CancellationToken stop)
+    /// <summary>How many rows there are.</summary>
+    public int Count { get; private set; }
+
+    /// <summary>Begins a row: a value of each column follows.</summary>
+    public CopyRows Row()
     {
-        if (at >= Flush)
-        {
-            await to.WriteAsync(buffer.AsMemory(0, at), stop);
-            at = 0;
-        }
-        BinaryPrimitives.WriteInt16BigEndian(Space(2), (short)fields);
+        Count++;
+        BinaryPrimitives.WriteInt16BigEndian(Space(2), fields);
+        return this;
     }
 
-    /// <summary>Ends the copy; without it disposing takes everything back.</summary>
-    public async Task CompleteAsync(CancellationToken stop)
+    /// <summary>Sends the rows, once; where there are none it does nothing.</summary>
+    public async Task SendAsync(NpgsqlConnection db, CancellationToken stop)
     {
+        if (Count == 0)
+            return;
         BinaryPrimitives.WriteInt16BigEndian(Space(2), -1);
-        await to.WriteAsync(buffer.AsMemory(0, at), stop);
-        at = 0;
-        complete = true;
+        await using var copy = await db.BeginRawBinaryCopyAsync($"copy {target} from stdin (format binary)", stop);
+        try
+        {
+            await copy.WriteAsync(buffer.AsMemory(0, at), stop);
+        }
+        catch
+        {
+            await copy.CancelAsync();
+            throw;
+        }
     }
 
-    public CopyStream Int(int? value)
+    /// <inheritdoc/>
+    public void Dispose()
+    {
+        if (buffer.Length > 0)
+            ArrayPool<byte>.Shared.Return(buffer);
+        buffer = [];
+    }
+
+    public CopyRows Int(int? value)
     {
         if (value is not { } v)
             return Null();
@@ -60,14 +75,14 @@ internal sealed class CopyStream : IAsyncDisposable
         return this;
     }
 
-    public CopyStream Big(long value)
+    public CopyRows Big(long value)
     {
         Length(8);
         BinaryPrimitives.WriteInt64BigEndian(Space(8), value);
         return this;
     }
 
-    public CopyStream Bool(bool value)
+    public CopyRows Bool(bool value)
     {
         Length(1);
         Space(1)[0] = value ? (byte)1 : (byte)0;
@@ -75,23 +90,23 @@ internal sealed class CopyStream : IAsyncDisposable
     }
 
     /// <summary>Days since 1 January 2000.</summary>
-    public CopyStream Day(DateOnly value) => Int(value.DayNumber - 730_119);
+    public CopyRows Day(DateOnly value) => Int(value.DayNumber - 730_119);
 
-    public CopyStream Uuid(Guid value)
+    public CopyRows Uuid(Guid value)
     {
         Length(16);
         value.TryWriteBytes(Space(16), bigEndian: true, out _);
         return this;
     }
 
-    public CopyStream Text(string? value) => Chars(value, false);
+    public CopyRows Text(string? value) => Chars(value, false);
 
     /// <summary>JSON as <c>jsonb</c>: a version, then the text.</summary>
-    public CopyStream Json(string? value) => Chars(value, true);
+    public CopyRows Json(string? value) => Chars(value, true);
 
     /// <summary>A <c>numeric</c>: digits of base 10,000 with the weight of the first, and the decimals to
     /// show.</summary>
-    public CopyStream Num(decimal? value)
+    public CopyRows Num(decimal? value)
     {
         if (value is not { } number)
             return Null();
@@ -122,23 +137,15 @@ internal sealed class CopyStream : IAsyncDisposable
         return this;
     }
 
-    /// <inheritdoc/>
-    public async ValueTask DisposeAsync()
-    {
-        if (!complete)
-            await to.CancelAsync();
-        await to.DisposeAsync();
-    }
-
     private static readonly uint[] Tens = [1, 10, 100, 1000];
 
-    private CopyStream Null()
+    private CopyRows Null()
     {
         Length(-1);
         return this;
     }
 
-    private CopyStream Chars(string? value, bool json)
+    private CopyRows Chars(string? value, bool json)
     {
         if (value is null)
             return Null();
@@ -165,7 +172,11 @@ internal sealed class CopyStream : IAsyncDisposable
 
     private void Reserve(int bytes)
     {
-        if (at + bytes > buffer.Length)
-            Array.Resize(ref buffer, Math.Max(buffer.Length * 2, at + bytes));
+        if (at + bytes <= buffer.Length)
+            return;
+        var larger = ArrayPool<byte>.Shared.Rent(Math.Max(buffer.Length * 2, at + bytes));
+        buffer.AsSpan(0, at).CopyTo(larger);
+        ArrayPool<byte>.Shared.Return(buffer);
+        buffer = larger;
     }
 }
