@@ -153,12 +153,12 @@ internal static class EditionBench
                 .Next,
             set
         );
-        var (before, after) = (new Core.Entries.EntryBuilder(set), new Core.Entries.EntryBuilder(other));
+        var run = new Core.Ledger.EventRun(null, new());
         var events = read.Select(r => r.Event).ToList();
         for (var i = 0; i < 3; i++)
             Say(
                 $"consequences of {Events:N0} events alone",
-                Time(() => Consequences.Of(events, [.. events.Select(before.Build)], [.. events.Select(after.Build)]))
+                Time(() => Consequences.Of(events, run.Apart(events, set), run.Apart(events, other)))
             );
 
         for (var i = 0; i < 3; i++)

@@ -60,22 +60,21 @@ public static class ChangeStore
             },
         };
         var id = (long)(await command.ExecuteScalarAsync(stop))!;
-        await using var import = await db.BeginBinaryImportAsync(
-            "copy change_row (entity_id, change_id, row_no, part, key, before, after) from stdin (format binary)",
-            stop
-        );
-        for (var i = 0; i < changes.Count; i++)
+        var number = 0;
+        foreach (var some in changes.Chunk(CopyRows.AtOnce))
         {
-            import.StartRow();
-            import.Write(entity, NpgsqlDbType.Integer);
-            import.Write(id, NpgsqlDbType.Bigint);
-            import.Write(i + 1, NpgsqlDbType.Integer);
-            import.Write(changes[i].Part.Name, NpgsqlDbType.Text);
-            import.Write(changes[i].Key, NpgsqlDbType.Text);
-            WriteCells(import, changes[i].Part, changes[i].Before);
-            WriteCells(import, changes[i].Part, changes[i].After);
+            using var rows = new CopyRows("change_row (entity_id, change_id, row_no, part, key, before, after)");
+            foreach (var change in some)
+                rows.Row()
+                    .Int(entity)
+                    .Big(id)
+                    .Int(++number)
+                    .Text(change.Part.Name)
+                    .Text(change.Key)
+                    .Json(Cells(change.Part, change.Before))
+                    .Json(Cells(change.Part, change.After));
+            await rows.SendAsync(db, stop);
         }
-        await import.CompleteAsync(stop);
         return id;
     }
 
@@ -286,13 +285,8 @@ public static class ChangeStore
         return heads;
     }
 
-    private static void WriteCells(NpgsqlBinaryImporter import, Part part, string?[]? cells)
-    {
-        if (cells is null)
-            import.WriteNull();
-        else
-            import.Write(JsonSerializer.Serialize(part.Named(cells)), NpgsqlDbType.Jsonb);
-    }
+    private static string? Cells(Part part, string?[]? cells) =>
+        cells is null ? null : JsonSerializer.Serialize(part.Named(cells));
 
     // By the names of columns: one that is gone is passed over, one that came later is as if nothing were said.
     private static string?[]? Cells(NpgsqlDataReader reader, int ordinal, Part part) =>

@@ -13,6 +13,9 @@ namespace Assignum.Storage;
 /// </remarks>
 internal sealed class CopyRows : IDisposable
 {
+    /// <summary>How many rows are gathered at once where there may be very many.</summary>
+    public const int AtOnce = 10_000;
+
     private readonly string target;
     private readonly short fields;
     private byte[] buffer = ArrayPool<byte>.Shared.Rent(1 << 16);
@@ -139,7 +142,8 @@ internal sealed class CopyRows : IDisposable
 
     private static readonly uint[] Tens = [1, 10, 100, 1000];
 
-    private CopyRows Null()
+    /// <summary>No value.</summary>
+    public CopyRows Null()
     {
         Length(-1);
         return this;

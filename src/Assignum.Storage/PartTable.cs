@@ -119,43 +119,25 @@ internal sealed class PartTable
                 cells[Positions[i]] = Cell(reader, first + i, Part.Columns[Positions[i]].Type);
     }
 
-    /// <summary>Writes this table's columns of a row into a binary import.</summary>
-    public async Task WriteCellsAsync(NpgsqlBinaryImporter import, string?[] cells, CancellationToken stop)
+    /// <summary>Writes this table's columns of a row after what its row began with.</summary>
+    public void WriteCells(CopyRows rows, string?[] cells)
     {
         foreach (var position in Positions)
         {
             var cell = cells[position];
             if (cell is null)
             {
-                await import.WriteNullAsync(stop);
+                rows.Null();
                 continue;
             }
-            switch (Part.Columns[position].Type)
+            _ = Part.Columns[position].Type switch
             {
-                case CellType.YesNo:
-                    await import.WriteAsync(cell == "yes", NpgsqlDbType.Boolean, stop);
-                    break;
-                case CellType.Number:
-                    await import.WriteAsync(
-                        decimal.Parse(cell, CultureInfo.InvariantCulture),
-                        NpgsqlDbType.Numeric,
-                        stop
-                    );
-                    break;
-                case CellType.Whole:
-                    await import.WriteAsync(int.Parse(cell, CultureInfo.InvariantCulture), NpgsqlDbType.Integer, stop);
-                    break;
-                case CellType.Date:
-                    await import.WriteAsync(
-                        DateOnly.ParseExact(cell, "yyyy-MM-dd", CultureInfo.InvariantCulture),
-                        NpgsqlDbType.Date,
-                        stop
-                    );
-                    break;
-                default:
-                    await import.WriteAsync(cell, NpgsqlDbType.Text, stop);
-                    break;
-            }
+                CellType.YesNo => rows.Bool(cell == "yes"),
+                CellType.Number => rows.Num(decimal.Parse(cell, CultureInfo.InvariantCulture)),
+                CellType.Whole => rows.Int(int.Parse(cell, CultureInfo.InvariantCulture)),
+                CellType.Date => rows.Day(DateOnly.ParseExact(cell, "yyyy-MM-dd", CultureInfo.InvariantCulture)),
+                _ => rows.Text(cell),
+            };
         }
     }
 

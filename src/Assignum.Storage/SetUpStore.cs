@@ -605,28 +605,18 @@ public static class SetUpStore
     )
     {
         var validity = table.Held ? ", since, draft" : "";
-        await using var import = await db.BeginBinaryImportAsync(
-            $"copy {table.Name} (entity_id{validity}, {table.ColumnList}) from stdin (format binary)",
-            stop
-        );
-        foreach (var cells in rows)
+        foreach (var some in rows.Chunk(CopyRows.AtOnce))
         {
-            await import.StartRowAsync(stop);
-            await import.WriteAsync(entity, NpgsqlDbType.Integer, stop);
-            if (table.Held)
+            using var made = new CopyRows($"{table.Name} (entity_id{validity}, {table.ColumnList})");
+            foreach (var cells in some)
             {
-                if (draft is null)
-                    await import.WriteAsync(0, NpgsqlDbType.Integer, stop);
-                else
-                    await import.WriteNullAsync(stop);
-                if (draft is null)
-                    await import.WriteNullAsync(stop);
-                else
-                    await import.WriteAsync(draft.Value, NpgsqlDbType.Integer, stop);
+                made.Row().Int(entity);
+                if (table.Held)
+                    made.Int(draft is null ? 0 : null).Int(draft);
+                table.WriteCells(made, cells);
             }
-            await table.WriteCellsAsync(import, cells, stop);
+            await made.SendAsync(db, stop);
         }
-        await import.CompleteAsync(stop);
     }
 
     private static async Task HistoryAsync(
@@ -639,20 +629,18 @@ public static class SetUpStore
     {
         if (changes.Count == 0)
             return;
-        await using var import = await db.BeginBinaryImportAsync(
-            "copy record_history (entity_id, part, key, who, before, after) from stdin (format binary)",
-            stop
-        );
-        foreach (var change in changes)
+        foreach (var some in changes.Chunk(CopyRows.AtOnce))
         {
-            await import.StartRowAsync(stop);
-            await import.WriteAsync(entity, NpgsqlDbType.Integer, stop);
-            await import.WriteAsync(change.Part.Name, NpgsqlDbType.Text, stop);
-            await import.WriteAsync(change.Label, NpgsqlDbType.Text, stop);
-            await import.WriteAsync(who, NpgsqlDbType.Text, stop);
-            await import.WriteAsync(PartTable.Json(change.Part, change.Before), NpgsqlDbType.Jsonb, stop);
-            await import.WriteAsync(PartTable.Json(change.Part, change.After), NpgsqlDbType.Jsonb, stop);
+            using var made = new CopyRows("record_history (entity_id, part, key, who, before, after)");
+            foreach (var change in some)
+                made.Row()
+                    .Int(entity)
+                    .Text(change.Part.Name)
+                    .Text(change.Label)
+                    .Text(who)
+                    .Json(PartTable.Json(change.Part, change.Before))
+                    .Json(PartTable.Json(change.Part, change.After));
+            await made.SendAsync(db, stop);
         }
-        await import.CompleteAsync(stop);
     }
 }

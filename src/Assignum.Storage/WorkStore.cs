@@ -117,7 +117,8 @@ public static class WorkStore
     /// <summary>Ends it as its holder: done with a result, failed or cancelled with what there is to say, or to be tried
     /// again on a later day.</summary>
     /// <param name="again">When it is tried again; null: it is not.</param>
-    public static async Task EndAsync(
+    /// <returns>Whether it was still the holder's.</returns>
+    public static async Task<bool> EndAsync(
         NpgsqlConnection db,
         long id,
         Guid holder,
@@ -148,7 +149,7 @@ public static class WorkStore
                 new() { Value = (object?)again ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Interval },
             },
         };
-        await command.ExecuteNonQueryAsync(stop);
+        return await command.ExecuteNonQueryAsync(stop) > 0;
     }
 
     /// <summary>Asks work to stop: what waits is cancelled at once, what runs when it next says how far it is.</summary>

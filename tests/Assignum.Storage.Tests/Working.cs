@@ -9,6 +9,7 @@ using Assignum.Desk.Posting;
 using Assignum.Desk.SetUps;
 using Assignum.Desk.Work;
 using Assignum.Formats.Bundles;
+using Assignum.Testing;
 using static Assignum.Storage.Tests.Company;
 
 namespace Assignum.Storage.Tests;
@@ -116,6 +117,54 @@ public class Working
         var change = (await new ReadChanges(company.Desk).RunAsync(company.Actor, code, 1, Stop)).Result![0];
         Plain(await NowAsync(company, code, made.Id)).ShouldContain($"\"change\":{change.Id}");
         (await new EditSetUp(company.Desk).UndoAsync(company.Actor, code, change.Id, Stop)).Faults.ShouldBeEmpty();
+    }
+
+    [Fact]
+    public async Task A_bundle_is_brought_in_once_and_with_its_note_whatever_breaks_off()
+    {
+        await using var company = new Company();
+        var code = await company.OpenAsync();
+        var set = (await new ViewSetUp(company.Desk).RunAsync(company.Actor, code, "draft", null, Stop)).Result!;
+        var zip = new MemoryStream();
+        Bundle.ToZip(
+            set.SetUp.SetUp with
+            {
+                Items = [.. set.SetUp.SetUp.Items, new("NEW-9", "New", Core.Records.ItemNature.Goods, true, "RAIN")],
+            },
+            zip
+        );
+        var order = new BundleOrder(true, true, false, null, ImportBundle.StateOf(set.Entity));
+        var given = await GivenAsync(company, code, BundleWork.Name, order, zip.ToArray());
+
+        // It is another's by the time that it would note what it did: nothing of it stays.
+        TestDatabase.Execute(
+            company.Test.Owner,
+            """
+            create function rob() returns trigger language plpgsql security definer as $$ begin
+              update work set holder = gen_random_uuid(); return new; end $$;
+            create trigger rob after insert on change for each row execute function rob()
+            """
+        );
+        await WorkerOf(company).NextAsync(Stop);
+        TestDatabase.Execute(company.Test.Owner, "drop trigger rob on change");
+        (await company.AskAsync<long>("select count(*) from items where code = 'NEW-9'")).ShouldBe(0);
+        (await NowAsync(company, code, given.Id)).Status.ShouldBe("running");
+
+        // Whoever takes it over brings it in.
+        await company.AskAsync<int>("update work set lease = now() - interval '1 second' where true returning 1");
+        await WorkerOf(company).NextAsync(Stop);
+        var done = await NowAsync(company, code, given.Id);
+        done.Status.ShouldBe("done");
+        Plain(done).ShouldContain("\"applied\":true");
+        (await company.AskAsync<long>("select count(*) from items where code = 'NEW-9'")).ShouldBe(1);
+        (await WorkerOf(company).NextAsync(Stop)).ShouldBeFalse();
+
+        // Asked for again with the same expectation, it is refused: that state is gone.
+        var again = await GivenAsync(company, code, BundleWork.Name, order, zip.ToArray());
+        await WorkerOf(company).NextAsync(Stop);
+        var refused = await NowAsync(company, code, again.Id);
+        refused.Status.ShouldBe("failed");
+        refused.Says!.ShouldContain("changed");
     }
 
     [Fact]

@@ -109,9 +109,16 @@ public abstract class Part
     public string?[] CellsOf(IReadOnlyDictionary<string, string?> named) =>
         [.. Columns.Select(c => named.TryGetValue(c.Name, out var cell) ? cell : c.Unset)];
 
-    /// <summary>The names of columns with the cells of a row.</summary>
-    public Dictionary<string, string?> Named(string?[] cells) =>
-        Columns.Select((c, i) => (c.Name, Cell: cells[i])).ToDictionary(c => c.Name, c => c.Cell);
+    /// <summary>The names of columns with the cells of a row; without those that say nothing, where saying nothing is
+    /// the same.</summary>
+    public Dictionary<string, string?> Named(string?[] cells)
+    {
+        var named = new Dictionary<string, string?>(Columns.Count, StringComparer.Ordinal);
+        for (var i = 0; i < Columns.Count; i++)
+            if (cells[i] is not null || Columns[i].Unset is not null)
+                named[Columns[i].Name] = cells[i];
+        return named;
+    }
 
     /// <summary>The position of a column.</summary>
     /// <exception cref="InvalidOperationException">The part has no such column.</exception>

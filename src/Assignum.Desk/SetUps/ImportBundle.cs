@@ -61,8 +61,9 @@ public sealed class ImportBundle(DeskContext desk)
         CancellationToken stop,
         string? name = null,
         string what = "bundle imported",
-        BundleReturn? back = null
-    ) => RunAsync(actor, entity, sheets, faults, partial, true, expected, stop, back, name, what);
+        BundleReturn? back = null,
+        Func<NpgsqlConnection, ImportResult, Task>? within = null
+    ) => RunAsync(actor, entity, sheets, faults, partial, true, expected, stop, back, name, what, within);
 
     /// <summary>A text that changes whenever the draft or the records do.</summary>
     public static string StateOf(EntityState entity) =>
@@ -79,7 +80,8 @@ public sealed class ImportBundle(DeskContext desk)
         CancellationToken stop,
         BundleReturn? back = null,
         string? name = null,
-        string what = ""
+        string what = "",
+        Func<NpgsqlConnection, ImportResult, Task>? within = null
     )
     {
         return await desk.HoldAsync(
@@ -87,7 +89,7 @@ public sealed class ImportBundle(DeskContext desk)
             entity,
             Role.Preparer,
             SetUpWriter.Needs,
-            held => HeldAsync(held, sheets, faults, partial, apply, expected, back, name, what, stop),
+            held => HeldAsync(held, sheets, faults, partial, apply, expected, back, name, what, within, stop),
             stop,
             hold: apply
         );
@@ -103,6 +105,7 @@ public sealed class ImportBundle(DeskContext desk)
         BundleReturn? back,
         string? name,
         string what,
+        Func<NpgsqlConnection, ImportResult, Task>? within,
         CancellationToken stop
     )
     {
@@ -203,7 +206,10 @@ public sealed class ImportBundle(DeskContext desk)
             return Result(true, plan, null);
         var (id, plain) = await SetUpWriter.ApplyAsync(db, state, actor, plan.Changes, uses, what, name, null, stop);
         await SetUpWriter.RememberAsync(desk, held, plan.Next, compiled, plain, stop);
-        return Result(true, plan, id);
+        var result = Result(true, plan, id);
+        if (within is not null)
+            await within(db, result);
+        return result;
     }
 
     /// <summary>A fault of a file as the interface says it.</summary>

@@ -89,7 +89,8 @@ public sealed class BundleWork(ImportBundle import) : IWorkKind
                 order.Expected,
                 stop,
                 work.Subject,
-                back: back
+                back: back,
+                within: (db, result) => work.EndAsync(db, BundleDone.Of(result), stop)
             )
             : await import.PreviewAsync(
                 work.Actor,

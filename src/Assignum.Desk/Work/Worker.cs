@@ -23,6 +23,7 @@ public interface IWorkKind
 public sealed class WorkAtHand
 {
     private readonly Func<int, int?, string?, Task> report;
+    private readonly Func<NpgsqlConnection, object, CancellationToken, Task> end;
 
     internal WorkAtHand(
         Actor actor,
@@ -30,8 +31,18 @@ public sealed class WorkAtHand
         string subject,
         JsonElement input,
         byte[]? file,
-        Func<int, int?, string?, Task> report
-    ) => (Actor, Entity, Subject, Input, File, this.report) = (actor, entity, subject, input, file, report);
+        Func<int, int?, string?, Task> report,
+        Func<NpgsqlConnection, object, CancellationToken, Task> end
+    ) =>
+        (Actor, Entity, Subject, Input, File, this.report, this.end) = (
+            actor,
+            entity,
+            subject,
+            input,
+            file,
+            report,
+            end
+        );
 
     /// <summary>Whose rights it is done with.</summary>
     public Actor Actor { get; }
@@ -51,6 +62,10 @@ public sealed class WorkAtHand
     /// <summary>Says how far it is; whoever asked it to stop is heard here.</summary>
     /// <exception cref="OperationCanceledException">It is to stop, or it is another's by now.</exception>
     public Task ReportAsync(int done, int? steps, string? says) => report(done, steps, says);
+
+    /// <summary>Notes that it is done, in the transaction that does it: so it is done once, whatever breaks off.</summary>
+    /// <exception cref="OperationCanceledException">It is another's by now.</exception>
+    internal Task EndAsync(NpgsqlConnection db, object result, CancellationToken stop) => end(db, result, stop);
 }
 
 /// <summary>Does work, one piece after the other, in whichever process has time. Several workers share what there is by
@@ -106,17 +121,23 @@ public sealed class Worker(DeskContext desk, IEnumerable<IWorkKind> kinds)
             }
             var order = JsonSerializer.Deserialize<Order>(row.Input)!;
             var outcome = await kind.RunAsync(
-                new WorkAtHand(order.Actor.In(row.Code), row.Code, row.Subject, order.Input, file, held.ReportAsync),
+                new WorkAtHand(
+                    order.Actor.In(row.Code),
+                    row.Code,
+                    row.Subject,
+                    order.Input,
+                    file,
+                    held.ReportAsync,
+                    async (db, result, within) =>
+                    {
+                        if (!await WorkStore.EndAsync(db, row.Id, holder, "done", null, Json(result), null, within))
+                            throw new OperationCanceledException();
+                    }
+                ),
                 halt.Token
             );
             if (outcome.Refused is null)
-                await EndAsync(
-                    row,
-                    "done",
-                    null,
-                    JsonSerializer.Serialize(outcome.Result, Formats.Json.TraceJson.Settings),
-                    null
-                );
+                await EndAsync(row, "done", null, Json(outcome.Result!), null);
             else
                 await EndAsync(row, "failed", Said(outcome.Faults), null, null);
         }
@@ -125,7 +146,7 @@ public sealed class Worker(DeskContext desk, IEnumerable<IWorkKind> kinds)
             await EndAsync(row, "cancelled", "It was stopped.", null, null);
         }
         // The process ends, or it is another's by now: whoever takes it over goes on.
-        catch (OperationCanceledException) when (halt.IsCancellationRequested) { }
+        catch (OperationCanceledException) { }
         catch (Exception e)
             when (e is NpgsqlException or IOException or TimeoutException or JsonException or InvalidOperationException)
         {
@@ -144,6 +165,8 @@ public sealed class Worker(DeskContext desk, IEnumerable<IWorkKind> kinds)
             await keeping;
         }
     }
+
+    private static string Json(object result) => JsonSerializer.Serialize(result, Formats.Json.TraceJson.Settings);
 
     private static string Said(IReadOnlyList<Fault> faults) =>
         string.Join(" ", faults.Take(5).Select(f => f.Message))

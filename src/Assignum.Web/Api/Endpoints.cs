@@ -282,7 +282,7 @@ internal static class Endpoints
                 entity,
                 work,
                 BundleWork.Name,
-                "bundle",
+                "sent over the interface",
                 new BundleOrder(
                     apply == true,
                     partial == true,

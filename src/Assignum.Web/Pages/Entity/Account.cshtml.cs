@@ -5,6 +5,7 @@ using Assignum.Core.Ledger;
 using Assignum.Core.SetUps;
 using Assignum.Core.Statements;
 using Assignum.Core.Tables;
+using Assignum.Core.Upkeep;
 using Assignum.Desk;
 using Assignum.Desk.Chart;
 using Assignum.Desk.Posting;
@@ -106,36 +107,13 @@ public sealed class AccountModel(
     public async Task<IActionResult> OnGetPlaceAsync()
     {
         var setUp = (await view.OfAsync(Visit, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
-        string? Typed(string column) =>
-            Request.Query[RowForm.New + column] is [{ Length: > 0 } text] ? text.Trim() : null;
         var old = IsNew ? null : setUp.Accounts.FirstOrDefault(a => a.Number == Number);
         if (!IsNew && old is null)
             return NotFound();
-        var number = Typed("number") ?? old?.Number ?? "?";
-        var rows = (IReadOnlyList<StatementRow>)[];
-        if (
-            (Core.Words.TryParse<AccountClass>(Typed("class") ?? "", out var @class) || old is not null)
-            && (old is not null || !setUp.Accounts.Any(a => a.Number == number))
-        )
-        {
-            var parent = Request.Query.ContainsKey(RowForm.New + "parent") ? Typed("parent") : old?.Parent;
-            var kind = Typed("kind") == "heading" ? AccountKind.Heading : AccountKind.Posting;
-            var account = (old ?? new Account(number, "", @class, kind)) with
-            {
-                Name = Typed("name") ?? old?.Name ?? "this account",
-                Class = Typed("class") is null ? old!.Class : @class,
-                Kind = Typed("kind") is null && old is not null ? old.Kind : kind,
-                Parent = setUp.Accounts.Any(a =>
-                    a.Number == parent && a.Kind == AccountKind.Heading && a.Number != number
-                )
-                    ? parent
-                    : null,
-            };
-            var next = setUp with { Accounts = [.. setUp.Accounts.Where(a => a.Number != account.Number), account] };
-            // A heading that is put below itself is nowhere.
-            if (!SetUpRules.Check(next).Any(f => f is { Code: "cycle" } && f.Part == Parts.Accounts.Name))
-                rows = StatementTree.Around(StatementTree.Lay(next.Accounts, await BalancesAsync()), account.Number, 2);
-        }
+        var typed = Parts
+            .Accounts.Columns.Where(c => Request.Query.ContainsKey(RowForm.New + c.Name))
+            .ToDictionary(c => c.Name, c => (string?)Request.Query[RowForm.New + c.Name].ToString());
+        var rows = NewAccount.Place(setUp, old, typed, await BalancesAsync(), out var number);
         return Partial("_Place", (rows, number, State.Currency));
     }
 

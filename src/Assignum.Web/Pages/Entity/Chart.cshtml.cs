@@ -5,6 +5,7 @@ using Assignum.Core.Chart;
 using Assignum.Core.SetUps;
 using Assignum.Core.Statements;
 using Assignum.Core.Tables;
+using Assignum.Core.Upkeep;
 using Assignum.Desk;
 using Assignum.Desk.Chart;
 using Assignum.Desk.Posting;
@@ -90,11 +91,9 @@ public sealed class ChartModel(
     public IReadOnlyList<Column> Editable => [.. Parts.Accounts.Columns.Where(c => !c.Key)];
 
     /// <summary>Whether anything narrows the list.</summary>
-    public bool Narrowed =>
-        !string.IsNullOrWhiteSpace(Q)
-        || !string.IsNullOrEmpty(Class)
-        || !string.IsNullOrEmpty(Control)
-        || !string.IsNullOrEmpty(Lacking);
+    public bool Narrowed => Narrowing.Narrows;
+
+    private ChartNarrowing Narrowing => new(Q, Class, Control, Lacking);
 
     /// <summary>Where choices for a column come from.</summary>
     public string? PickOf(Column column) => new RowForm(Parts.Accounts, null, EntityCode).Pick(column);
@@ -253,54 +252,16 @@ public sealed class ChartModel(
         Credits = -rows.Where(r => r.Account?.Kind == AccountKind.Posting && r.Balance < 0).Sum(r => r.Balance);
         if (!Narrowed)
             return [.. rows];
-        var named = Lacking == "unused" ? ChartReferences.Counts(setUp) : new Dictionary<string, int>();
-        var numbers = new ChartNumbers(setUp.Accounts, setUp.NumberBands);
         var live =
-            Lacking == "unused" && State.Latest is not null
-                ? ChartReferences.Counts(
-                    (await view.OfAsync(Visit, State.Latest.Number.ToString(), null, HttpContext.RequestAborted))
-                        .Result!
-                        .SetUp
-                        .SetUp
-                )
-                : named;
-        return
-        [
-            .. rows.Where(r =>
-                r.Account is { } account
-                && Fits(account)
-                && (Lacking ?? "") switch
-                {
-                    "active" => account.Status == RecordStatus.Active,
-                    "archived" => account.Status == RecordStatus.Archived,
-                    "unused" => !balances.ContainsKey(account.Number)
-                        && !named.ContainsKey(account.Number)
-                        && !live.ContainsKey(account.Number),
-                    "no-tax" => account is { Kind: AccountKind.Posting, TaxCode: null },
-                    "no-report" => account is { Kind: AccountKind.Posting, ReportCodes: null },
-                    "off-band" => numbers.Disagrees(account.Number, account.Class) is not null,
-                    _ => true,
-                }
-            ),
-        ];
+            Lacking == "unused" && State.Latest is { } latest
+                ? (await view.OfAsync(Visit, latest.Number.ToString(), null, HttpContext.RequestAborted))
+                    .Result!
+                    .SetUp
+                    .SetUp
+                : null;
+        var fits = Narrowing.In(setUp, live, balances.ContainsKey);
+        return [.. rows.Where(r => r.Account is { } account && fits(account))];
     }
-
-    private bool Fits(Account account) =>
-        (string.IsNullOrEmpty(Class) || Core.Words.Of(account.Class) == Class)
-        && (
-            string.IsNullOrEmpty(Control)
-            || (
-                Control == "any"
-                    ? account.Control != Core.Chart.Control.None
-                    : Core.Words.Of(account.Control) == Control && account.Kind == AccountKind.Posting
-            )
-        )
-        && (
-            string.IsNullOrWhiteSpace(Q)
-            || account.Number.StartsWith(Q.Trim(), StringComparison.OrdinalIgnoreCase)
-            || account.Name.Contains(Q.Trim(), StringComparison.OrdinalIgnoreCase)
-            || account.ShortCode?.StartsWith(Q.Trim(), StringComparison.OrdinalIgnoreCase) == true
-        );
 
     private async Task LoadAsync(int skip, int take)
     {

@@ -37,73 +37,30 @@ public sealed record FormField(string Name, string Label, FieldType Type, string
 /// JSON.</summary>
 public static class DocumentForm
 {
-    private static readonly string[] Common = ["date", "currency", "rate", "reference", "text"];
-
     /// <summary>The event's own fields, in the order of the table.</summary>
     public static IEnumerable<FormField> Fields(EventKind kind, JsonObject document) =>
-        EventFields
-            .OfEvent.Where(f =>
-                f.Type != FieldType.Dimensions && (Common.Contains(f.Name) || kind.Takes.Contains(f.Name))
-            )
+        DocumentShape
+            .Fields(kind)
             .Select(f => new FormField(
                 "f." + f.Name,
                 Label(f.Name),
                 f.Type,
                 Text(document[f.Name]),
-                f.Name == "date" || kind.Needs.Contains(f.Name)
+                DocumentShape.IsNeeded(kind, f.Name)
             )
             {
-                Purpose = f.Type == FieldType.Account ? PurposeOf(kind, f.Name) : null,
+                Purpose = f.Type == FieldType.Account ? DocumentShape.PurposeOf(kind, f.Name) : null,
             });
 
     /// <summary>Whether a field stands in the open: it is needed, filled, or what most documents of its kind
     /// have.</summary>
     public static bool IsOften(FormField field) =>
-        field.Needed || field.Value is not null || Often.Contains(field.Name);
-
-    private static readonly HashSet<string> Often =
-    [
-        "f.reference",
-        "f.channel",
-        "f.method",
-        "f.location",
-        "f.fee",
-        "f.amount",
-        "f.quantity",
-        "f.unitCost",
-        "f.inTransit",
-        "f.complete",
-        "f.costToDate",
-        "f.billedToDate",
-        "f.pricesIncludeTax",
-    ];
-
-    /// <summary>The columns of a list: lines, charges or settles.</summary>
-    public static IReadOnlyList<(string Name, FieldType Type)> Columns(EventKind kind, string list) =>
-        list switch
-        {
-            "lines" =>
-            [
-                .. EventFields
-                    .OfLine.Where(f => kind.LineTakes.Contains(f.Name))
-                    .OrderBy(f => kind.LineTakes.ToList().IndexOf(f.Name))
-                    .Select(f => (f.Name, f.Type)),
-            ],
-            "charges" => kind.TakesCharges
-                ?
-                [
-                    .. EventFields
-                        .OfCharge.Where(f => kind.FromSupplier || f.Name is not ("item" or "account"))
-                        .Select(f => (f.Name, f.Type)),
-                ]
-                : [],
-            _ => kind.Settles ? [.. EventFields.OfSettlement.Select(f => (f.Name, f.Type))] : [],
-        };
+        field.Needed || field.Value is not null || DocumentShape.IsUsual(field.Name[2..]);
 
     /// <summary>The rows of a list, an empty one where none is filled.</summary>
     public static IEnumerable<IReadOnlyList<FormField>> Rows(EventKind kind, string list, JsonObject document)
     {
-        var columns = Columns(kind, list);
+        var columns = DocumentShape.Columns(kind, list);
         var filled = document[list] as JsonArray ?? [];
         for (var i = 0; i < Math.Max(1, filled.Count); i++)
         {
@@ -118,7 +75,7 @@ public static class DocumentForm
                     false
                 )
                 {
-                    Purpose = c.Type == FieldType.Account ? PurposeOf(kind, list) : null,
+                    Purpose = c.Type == FieldType.Account ? DocumentShape.PurposeOf(kind, list) : null,
                 }),
             ];
         }
@@ -140,17 +97,6 @@ public static class DocumentForm
         List(form, document, "settles", EventFields.OfSettlement.Select(f => (f.Name, f.Type)));
         return document;
     }
-
-    // Which purpose's line rung an account on a document is: as the patterns of the kinds have it for a line without a
-    // project.
-    private static string? PurposeOf(EventKind kind, string field) =>
-        field switch
-        {
-            "receivablesAccount" => "receivables",
-            "payablesAccount" => "payables",
-            "lines" when kind is { ByHand: true, AdmitsControlAccounts: false } => "hand-entry",
-            _ => kind.WrittenIn(field)?.Name,
-        };
 
     /// <summary>A field's name in words: <c>unitPrice</c> as "unit price".</summary>
     public static string Label(string name) =>

@@ -2,6 +2,7 @@ using Assignum.Core.Chart;
 using Assignum.Core.Records;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
+using Assignum.Core.Upkeep;
 using Assignum.Desk;
 using Assignum.Desk.SetUps;
 using Microsoft.AspNetCore.Mvc;
@@ -45,16 +46,11 @@ public sealed class RecordsModel(DeskContext desk, ViewSetUp view, EditSetUp edi
     [BindProperty(SupportsGet = true)]
     public string? Only { get; set; }
 
-    /// <summary>A row with what is said of it beside its cells.</summary>
-    /// <param name="Depth">Of groups: how deep it stands.</param>
-    /// <param name="Members">Of groups: its own records, and those of all below it.</param>
-    public sealed record Line(string?[] Cells, int Depth, (int Own, int All)? Members);
-
     public (string Of, string Title, Part Part, GroupKind? Kind, string Noun) List =>
         Lists.FirstOrDefault(l => l.Of == Of) is { Of: not null } found ? found : Lists[0];
     public override Part Part => List.Part;
     protected override string What => $"{List.Title.ToLowerInvariant()} changed";
-    public IReadOnlyList<Line> Lines { get; private set; } = [];
+    public IReadOnlyList<RecordLine> Lines { get; private set; } = [];
     public int All { get; private set; }
 
     /// <summary>How many records have no group, of those that groups are for; null where groups are for none.</summary>
@@ -129,84 +125,10 @@ public sealed class RecordsModel(DeskContext desk, ViewSetUp view, EditSetUp edi
     /// <summary>Of groups: the code of the one that new records get.</summary>
     public string? Default { get; private set; }
 
-    private List<Line> Fitting(SetUp setUp)
+    private IReadOnlyList<RecordLine> Fitting(SetUp setUp)
     {
-        bool Has(string?[] cells) =>
-            string.IsNullOrWhiteSpace(Q)
-            || cells.Any(c => c?.Contains(Q.Trim(), StringComparison.OrdinalIgnoreCase) == true);
-        if (List.Kind is { } kind)
-            return [.. Groups(setUp, kind).Where(l => Has(l.Cells) && (Only != "empty" || l.Members!.Value.All == 0))];
-        int Column(string name) => Part.Columns.ToList().FindIndex(c => c.Name == name);
-        int[] groups = [.. new[] { "group", "customer_group", "supplier_group" }.Select(Column).Where(i => i >= 0)];
-        var (status, kindAt) = (Column("status"), Column("kind"));
-        var below = string.IsNullOrEmpty(Group)
-            ? null
-            : Enum.GetValues<GroupKind>()
-                .SelectMany(k => GroupMembers.Below(setUp, k, Group))
-                .ToHashSet(StringComparer.Ordinal);
-        // A task has its project's group; a party needs one of each kind that it is.
-        bool Lacks(string?[] cells) =>
-            Part == Parts.Parties
-                ? cells[groups[0]] is null && cells[kindAt] is "customer" or "both"
-                    || cells[groups[1]] is null && cells[kindAt] is "supplier" or "both"
-                : cells[groups[0]] is null && (Part != Parts.Projects || cells[Column("parent")] is null);
-        var rows = Part.Write(setUp);
-        bool Active(string?[] cells) => status < 0 || cells[status] == "active";
-        if (groups.Length > 0)
-            Ungrouped = rows.Count(r => Active(r) && Lacks(r));
-        return
-        [
-            .. rows.Where(r =>
-                    Has(r)
-                    && (below is null || groups.Any(g => r[g] is { } of && below.Contains(of)))
-                    && (Only ?? "") switch
-                    {
-                        // Records no longer traded leave the list of those that wait for a group.
-                        "no-group" => groups.Length > 0 && Active(r) && Lacks(r),
-                        "active" => Active(r),
-                        "archived" => !Active(r),
-                        _ => true,
-                    }
-                )
-                .Select(r => new Line(r, 0, null)),
-        ];
-    }
-
-    // In the order of the tree, with how many records each has.
-    private static IEnumerable<Line> Groups(SetUp setUp, GroupKind kind)
-    {
-        var own = (
-            kind switch
-            {
-                GroupKind.Item => setUp.Items.Where(i => i.Status == RecordStatus.Active).Select(i => i.Group),
-                GroupKind.Customer => setUp
-                    .Parties.Where(p => p.Status == RecordStatus.Active)
-                    .Select(p => p.CustomerGroup),
-                GroupKind.Supplier => setUp
-                    .Parties.Where(p => p.Status == RecordStatus.Active)
-                    .Select(p => p.SupplierGroup),
-                _ => setUp.Projects.Where(p => p.Status == RecordStatus.Active).Select(p => p.Group),
-            }
-        )
-            .OfType<string>()
-            .CountBy(g => g)
-            .ToDictionary(StringComparer.Ordinal);
-        var groups = setUp.Groups.Where(g => g.Kind == kind).OrderBy(g => g.Code, StringComparer.Ordinal).ToList();
-        var children = groups.ToLookup(g => g.Parent ?? "");
-        int All(LandingGroup group) => own.GetValueOrDefault(group.Code) + children[group.Code].Sum(All);
-        IEnumerable<Line> Under(string parent, int depth) =>
-            children[parent]
-                .SelectMany(g =>
-                    Under(g.Code, depth + 1)
-                        .Prepend(
-                            new Line(
-                                Parts.Groups.Row(setUp, Core.Words.Of(kind) + "\u001f" + g.Code)!,
-                                depth,
-                                (own.GetValueOrDefault(g.Code), All(g))
-                            )
-                        )
-                );
-        return Under("", 0);
+        var narrowing = new RecordNarrowing(Q, Group, Only);
+        return List.Kind is { } kind ? RecordList.Of(setUp, kind, narrowing) : RecordList.Of(setUp, Part, narrowing);
     }
 
     private async Task LoadAsync(int skip, int take)
@@ -215,6 +137,8 @@ public sealed class RecordsModel(DeskContext desk, ViewSetUp view, EditSetUp edi
         All = List.Kind is { } kind ? setUp.Groups.Count(g => g.Kind == kind) : Part.Write(setUp).Count;
         if (List.Kind is { } of)
             Default = DefaultGroup.Of(setUp, of);
+        else
+            Ungrouped = RecordList.Ungrouped(setUp, Part);
         var rows = Fitting(setUp);
         Total = rows.Count;
         Lines = [.. rows.Skip(skip).Take(take)];

@@ -1,9 +1,9 @@
-using System.Globalization;
 using Assignum.Core;
 using Assignum.Core.Ledger;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Core.Tax;
+using Assignum.Core.Upkeep;
 using Assignum.Desk;
 using Assignum.Desk.SetUps;
 using Assignum.Desk.Tax;
@@ -159,21 +159,8 @@ public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, T
             string Field(string name) => Request.Form[$"cell[{i}].{name}"].ToString().Trim();
             var (standing, category, was, now) = (Field("standing"), Field("category"), Field("was"), Field("code"));
             typed[(standing, category)] = now;
-            if (was == now)
-                continue;
-            string?[]? Row(string code) => code.Length == 0 ? null : [standing, category, Words.Of(Side), code];
-            var (before, after) = (Row(was), Row(now));
-            edits.Add(
-                new RowChange(
-                    Parts.TaxMatrix,
-                    before is null ? ChangeKind.Added
-                        : after is null ? ChangeKind.Removed
-                        : ChangeKind.Changed,
-                    Parts.TaxMatrix.KeyOf((before ?? after)!),
-                    before,
-                    after
-                )
-            );
+            if (TaxEdits.Cell(standing, category, Side, was, now) is { } edit)
+                edits.Add(edit);
         }
         return edits;
     }
@@ -196,32 +183,10 @@ public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, T
     public async Task<IActionResult> OnPostRateAsync(string[] codes, string? percent, string? from, string? reason)
     {
         Show = "codes";
-        if (codes.Length == 0)
-            return await RefusedAsync(
-                new Fault("no-code", "Choose at least one tax code that the rate is for.", "codes")
-            );
-        if (
-            !decimal.TryParse(percent, NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var rate)
-            || rate > 1000
-        )
-            return await RefusedAsync(
-                new Fault("bad-number", "Write the rate in percent with a point, such as 13.5.", "percent")
-            );
-        var cell = (rate / 100).ToString("0.##########", CultureInfo.InvariantCulture);
-        return await EditAsync(
-            $"rate of {percent} % from {from}",
-            reason,
-            [
-                .. codes.Select(c => new RowChange(
-                    Parts.TaxRates,
-                    ChangeKind.Added,
-                    c + "\u001f" + from,
-                    null,
-                    [c, from, cell]
-                )),
-            ],
-            "?show=codes"
-        );
+        var (edits, fault) = TaxEdits.Rate(codes, percent, from);
+        return fault is null
+            ? await EditAsync($"rate of {percent} % from {from}", reason, edits, "?show=codes")
+            : await RefusedAsync(fault);
     }
 
     /// <summary>Takes a rate away.</summary>
@@ -231,7 +196,7 @@ public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, T
         return await EditAsync(
             $"rate of {code} from {from} taken away",
             null,
-            [new RowChange(Parts.TaxRates, ChangeKind.Removed, code + "\u001f" + from, [code, from, rate], null)],
+            [TaxEdits.WithoutRate(code, from, rate)],
             "?show=codes"
         );
     }
