@@ -20,6 +20,7 @@ namespace Assignum.Bench;
 internal static class EditionBench
 {
     private const int Events = 1_000,
+        LegsInAll = 150_000,
         LinesEach = 10,
         Changed = 10_000;
     private const string Code = "LARGE";
@@ -343,6 +344,14 @@ internal static class EditionBench
         Console.WriteLine(
             "editions: rows written by opening it                                 "
                 + $"{await AskAsync(database, Rows) - had}"
+        );
+
+        for (var i = 1; i < LegsInAll / Events / LinesEach; i++)
+            Must(await post.RunAsync(actor, Code, [.. Enumerable.Range(i * Events, Events).Select(Sale)], 1, Stop));
+        Console.WriteLine(
+            $"editions: legs posted {await AskAsync(database, "select count(*) from entry_line"):N0}; reasonings kept "
+                + $"{await AskAsync(database, "select count(*) from landing_pattern"):N0}, chains of groups "
+                + $"{await AskAsync(database, "select count(*) from landing_chain"):N0}"
         );
     }
 
