@@ -21,6 +21,9 @@ public sealed class DeskContext(Database database, TimeProvider? clock = null, S
     /// <summary>The one clock: what day it is for an entity follows from it and the entity's time zone.</summary>
     public TimeProvider Clock { get; } = clock ?? TimeProvider.System;
 
+    /// <summary>Hears of faults of the program that were kept from others' work.</summary>
+    public Action<Exception>? Unforeseen { get; set; }
+
     private readonly System.Collections.Concurrent.ConcurrentDictionary<int, JournalIds> ids = new();
 
     /// <summary>The ids of an entity's patterns and chains.</summary>

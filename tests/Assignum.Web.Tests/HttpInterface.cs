@@ -371,7 +371,7 @@ public class HttpInterface(RunningApp app)
 
         // A copy that was edited elsewhere, while the same cell was changed here: told, then decided.
         var copy = await client.GetByteArrayAsync("/api/v1/entities/LATER/bundle", Stop);
-        await LaterAsync("partial=true&apply=true", Method("Cheque, here"));
+        await LaterAsync("partial=true&apply=true", Method("Cheque here"));
         var theirs = PageClient.Zip([
             .. new System.IO.Compression.ZipArchive(new MemoryStream(copy)).Entries.Select(e =>
                 (
@@ -385,9 +385,9 @@ public class HttpInterface(RunningApp app)
         var told = await LaterAsync("", theirs);
         told.GetProperty("result").GetProperty("conflicts").GetInt32().ShouldBe(1);
         (await LaterAsync("apply=true", theirs)).GetProperty("status").GetString().ShouldBe("failed");
-        (await NowAsync()).ShouldContain("Cheque, here");
+        (await NowAsync()).ShouldContain("Cheque here");
         (await LaterAsync("apply=true&conflicts=here", theirs)).GetProperty("status").GetString().ShouldBe("done");
-        (await NowAsync()).ShouldContain("Cheque, here");
+        (await NowAsync()).ShouldContain("Cheque here");
         (await LaterAsync("apply=true&conflicts=bundle", theirs)).GetProperty("status").GetString().ShouldBe("done");
         (await NowAsync()).ShouldContain("CHEQUE,Cheque there");
         (

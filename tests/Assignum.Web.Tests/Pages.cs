@@ -236,14 +236,6 @@ public class Pages(RunningApp app)
             var names = DocumentForm.Fields(kind, []).Select(f => f.Name).ToList();
             kind.Needs.ShouldAllBe(n => names.Contains("f." + n), kind.Name);
             names.ShouldContain("f.date");
-            DocumentForm
-                .Columns(kind, "lines")
-                .Select(c => c.Name)
-                .ShouldBe(kind.LineTakes, ignoreOrder: true, kind.Name);
-            DocumentForm
-                .Columns(kind, "charges")
-                .Count.ShouldBe(kind.TakesCharges ? DocumentForm.Columns(kind, "charges").Count : 0);
-            (DocumentForm.Columns(kind, "settles").Count > 0).ShouldBe(kind.Settles);
         }
         var form = new Microsoft.AspNetCore.Http.FormCollection(
             new Dictionary<string, Microsoft.Extensions.Primitives.StringValues>

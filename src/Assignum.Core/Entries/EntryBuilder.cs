@@ -19,6 +19,18 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
     /// <summary>The entry, or nothing, or every error at once.</summary>
     public EntryResult Build(BusinessEvent source)
     {
+        try
+        {
+            return Make(source);
+        }
+        catch (OverflowException)
+        {
+            return new EntryResult(null, [Sizes.Overflow(source)], []);
+        }
+    }
+
+    private EntryResult Make(BusinessEvent source)
+    {
         var faults = EventRules.Check(source, setUp, out var kind, out var archived);
         if (faults.Count > 0)
             return new EntryResult(null, faults, []);
@@ -46,6 +58,9 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
     /// <summary>Gives every leg on a sheet its account, balances and guards; null when no leg is left.</summary>
     internal static JournalEntry? Finish(EntrySheet sheet, EventKind kind, DateOnly date)
     {
+        Sizes.Check(sheet);
+        if (sheet.Errors.Count > 0)
+            return null;
         var lines = new List<EntryLine>(sheet.Legs.Count + 1);
         foreach (var leg in sheet.Legs)
             Land(sheet, kind, leg, lines);
@@ -139,11 +154,7 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
 
     private static void Unresolved(EntrySheet sheet, Leg leg, Landed landed)
     {
-        var path = leg.Context.Line is { } n
-            ? n < sheet.Event.Lines.Count
-                ? $"lines[{n}]"
-                : $"charges[{n - sheet.Event.Lines.Count}]"
-            : "";
+        var path = sheet.PathOf(leg.Context);
         if (landed.LineRefused)
             sheet.Fail(
                 "unresolved",

@@ -57,6 +57,12 @@ public sealed partial class EntrySheet
         };
     }
 
+    /// <summary>Where in the event the line or charge of a context stands; empty: the document.</summary>
+    public string PathOf(LegContext context) =>
+        context.Line is not { } n ? ""
+        : n < Event.Lines.Count ? $"lines[{n}]"
+        : $"charges[{n - Event.Lines.Count}]";
+
     /// <summary>A charge as a line: it has the document's values and its own item, if any.</summary>
     public LegContext ChargeContext(EventCharge charge, int number)
     {

@@ -18,12 +18,14 @@ public interface IEntrySink
 /// </summary>
 /// <param name="others">Set-ups of entities that are charged; null: there are none.</param>
 /// <param name="documents">Documents of before; what stands is noted in it.</param>
-public sealed class EventRun(OtherSetUps? others, DocumentRegister documents)
+/// <param name="unforeseen">Hears of faults of the program that an event met: it is refused, those after it go
+/// on.</param>
+public sealed class EventRun(OtherSetUps? others, DocumentRegister documents, Action<Exception>? unforeseen = null)
 {
     /// <summary>Makes the entry of an event by a set-up and gives it to the sink.</summary>
     public EntryResult Step(BusinessEvent source, CompiledSetUp setUp, IEntrySink sink)
     {
-        var result = new EntryBuilder(setUp, others, documents).Build(source);
+        var result = Build(source, new EntryBuilder(setUp, others, documents));
         if (sink.Take(source, result) && result.Entry is { } entry)
             documents.Note(entry);
         return result;
@@ -34,6 +36,28 @@ public sealed class EventRun(OtherSetUps? others, DocumentRegister documents)
     public IReadOnlyList<EntryResult> Apart(IReadOnlyList<BusinessEvent> events, CompiledSetUp setUp)
     {
         var builder = new EntryBuilder(setUp, others, documents);
-        return [.. events.AsParallel().AsOrdered().Select(builder.Build)];
+        return [.. events.AsParallel().AsOrdered().Select(e => Build(e, builder))];
+    }
+
+    private EntryResult Build(BusinessEvent source, EntryBuilder builder)
+    {
+        try
+        {
+            return builder.Build(source);
+        }
+        catch (Exception e)
+        {
+            unforeseen?.Invoke(e);
+            return new EntryResult(
+                null,
+                [
+                    new Fault(
+                        "broken",
+                        $"A fault of the program met this event ({e.GetType().Name}): nothing of it was posted."
+                    ),
+                ],
+                []
+            );
+        }
     }
 }

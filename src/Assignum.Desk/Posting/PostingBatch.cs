@@ -25,7 +25,7 @@ internal sealed class PostingBatch(
     IReadOnlyList<ReadEvent> events
 ) : IEntrySink, IDisposable
 {
-    private readonly EventRun run = new(others.On, documents.Register);
+    private readonly EventRun run = new(others.On, documents.Register, desk.Unforeseen);
     private readonly ViewSetUp view = new(desk);
     private readonly Dictionary<DateOnly, Outcome<SetUpView>> views = [];
     private readonly Dictionary<(string, string), KeptEvent> kept = [];

@@ -59,7 +59,7 @@ public sealed class Rehearse(DeskContext desk)
         var view = new ViewSetUp(desk);
         if (edition is not null && (await view.OfAsync(state, edition, null, stop)) is { Result: null } refused)
             return refused.Pass<IReadOnlyList<Rehearsed>>();
-        var run = new EventRun(others.On, documents);
+        var run = new EventRun(others.On, documents, desk.Unforeseen);
         var sink = new Shown(inOrder);
         var rehearsed = new List<Rehearsed>(events.Count);
         foreach (var read in events)

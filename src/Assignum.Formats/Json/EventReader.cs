@@ -30,6 +30,28 @@ public static class EventReader
         var faults = new List<Fault>();
         if (json.ValueKind != JsonValueKind.Object)
             return new ReadEvent(source, [new Fault("not-an-event", "An event is a JSON object.", "")], "null");
+        try
+        {
+            Fill(source, json, faults);
+        }
+        // Of a name that is no text nothing can be said but that.
+        catch (InvalidOperationException)
+        {
+            faults.Add(BadName());
+            return new ReadEvent(source, faults, "");
+        }
+        Needed("source", source.Source, faults);
+        Needed("id", source.Id, faults);
+        Needed("kind", source.Kind, faults);
+        return new ReadEvent(source, faults, CanonicalJson.Of(json));
+    }
+
+    /// <summary>What is wrong with an event whose JSON holds a name that is no text.</summary>
+    public static Fault BadName() =>
+        new("bad-character", "A name in it holds bytes that are no text (UTF-8), or half a character.");
+
+    private static void Fill(BusinessEvent source, JsonElement json, List<Fault> faults)
+    {
         foreach (var property in json.EnumerateObject())
             switch (property.Name)
             {
@@ -55,10 +77,6 @@ public static class EventReader
                     Field(source, property, null, 0, EventFields.OfEvent, faults);
                     break;
             }
-        Needed("source", source.Source, faults);
-        Needed("id", source.Id, faults);
-        Needed("kind", source.Kind, faults);
-        return new ReadEvent(source, faults, CanonicalJson.Of(json));
     }
 
     private static void Needed(string name, string value, List<Fault> faults)
@@ -86,6 +104,10 @@ public static class EventReader
         catch (JsonException)
         {
             return new ReadEvent(new BusinessEvent(), [new Fault("bad-json", "This is no valid JSON.")], "");
+        }
+        catch (InvalidOperationException)
+        {
+            return new ReadEvent(new BusinessEvent(), [BadName()], "");
         }
     }
 
@@ -277,8 +299,15 @@ public static class EventReader
         }
         var values = new Dictionary<string, string>(StringComparer.Ordinal);
         foreach (var property in json.EnumerateObject())
-            if (Text(property.Value, new($"{path}.{property.Name}"), 100, faults) is { } text)
-                values[property.Name] = text;
+        {
+            var name = property.Name;
+            if (name.Contains('\0'))
+                faults.Add(new Fault("bad-character", $"A name in '{path}' holds a zero character.", path));
+            else if (name.Length > 100)
+                faults.Add(new Fault("too-long", $"A name in '{path}' has more than 100 characters.", path));
+            else if (Text(property.Value, new($"{path}.{name}"), 100, faults) is { } text)
+                values[name] = text;
+        }
         return values;
     }
 

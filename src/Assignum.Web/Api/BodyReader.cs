@@ -1,5 +1,6 @@
 using System.Buffers;
 using System.IO.Pipelines;
+using System.Runtime.InteropServices;
 using System.Text.Json;
 using Assignum.Core;
 using Assignum.Formats.Json;
@@ -33,6 +34,8 @@ internal static class BodyReader
         return buffer.ToArray();
     }
 
+    private static readonly JsonDocumentOptions WholeBody = new() { MaxDepth = EventReader.Options.MaxDepth + 1 };
+
     /// <summary>One event or an array of them. Faults say why nothing could be read; the list is then null.</summary>
     public static (IReadOnlyList<ReadEvent>? Events, int Status, Fault? Fault) Events(byte[]? body)
     {
@@ -47,12 +50,13 @@ internal static class BodyReader
             );
         try
         {
-            using var json = JsonDocument.Parse(body, EventReader.Options);
-            return json.RootElement.ValueKind switch
-            {
-                JsonValueKind.Array => ([.. json.RootElement.EnumerateArray().Select(EventReader.Read)], 200, null),
-                _ => ([EventReader.Read(json.RootElement)], 200, null),
-            };
+            // What is wrong within one event is that event's fault alone: each is read for itself.
+            using var json = JsonDocument.Parse(body, WholeBody);
+            var each =
+                json.RootElement.ValueKind == JsonValueKind.Array
+                    ? json.RootElement.EnumerateArray()
+                    : Enumerable.Repeat(json.RootElement, 1);
+            return ([.. each.Select(e => Line(new(JsonMarshal.GetRawUtf8Value(e).ToArray())))], 200, null);
         }
         catch (JsonException e)
         {
@@ -71,6 +75,10 @@ internal static class BodyReader
         catch (JsonException e)
         {
             return new ReadEvent(new(), [BadJson(e)], "");
+        }
+        catch (InvalidOperationException)
+        {
+            return new ReadEvent(new(), [EventReader.BadName()], "");
         }
     }
 
