@@ -94,7 +94,7 @@ public class LargeAmounts
         ];
         decimal Any() => odd[random.Next(odd.Length)];
         var (posted, refused) = (0, 0);
-        for (var i = 0; i < 20_000; i++)
+        for (var i = 0; i < 4_000; i++)
         {
             var foreign = random.Next(2) == 0;
             var sale = Sale(Any(), decimal.Round(Any(), 2), foreign ? Math.Abs(Any()) : null);
@@ -113,7 +113,7 @@ public class LargeAmounts
             else if (result.Errors.Any(e => e.Code == "too-large"))
                 refused++;
         }
-        posted.ShouldBeGreaterThan(1_000);
-        refused.ShouldBeGreaterThan(1_000);
+        posted.ShouldBeGreaterThan(200);
+        refused.ShouldBeGreaterThan(200);
     }
 }
