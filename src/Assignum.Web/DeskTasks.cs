@@ -61,6 +61,12 @@ internal static class Limits
     /// <summary>One line of NDJSON.</summary>
     public const int Line = 1 << 20;
 
+    /// <summary>A form of somebody who is signed in: a grid's cells, a long list.</summary>
+    public const long Form = 16L << 20;
+
+    /// <summary>A form of anybody else, and where no file is taken.</summary>
+    public const long SmallForm = 1L << 20;
+
     /// <summary>One value of a form.</summary>
     public const int FormValue = 2 << 20;
 }

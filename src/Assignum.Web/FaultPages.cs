@@ -19,6 +19,9 @@ internal sealed partial class FaultPages(RequestDelegate next, ILogger<FaultPage
         catch (Exception e) when (!http.Response.HasStarted)
         {
             var (status, title, code, message) = Explain(e);
+            // What was half sent must not be answered to the next who takes the connection.
+            if (e is System.Text.EncoderFallbackException or PostgresException { SqlState: "22021" or "22P05" })
+                NpgsqlConnection.ClearAllPools();
             if (status >= 500)
                 LogFailed(e, http.Request.Method, http.Request.Path, status);
             http.Response.Clear();
@@ -41,6 +44,19 @@ internal sealed partial class FaultPages(RequestDelegate next, ILogger<FaultPage
                 bad.StatusCode == 413
                     ? "The request is larger than is taken here."
                     : "The request is malformed: look at the values in its address, and at its end if it was cut off."
+            ),
+            // A form with too many fields, too long a field, or a boundary that never comes.
+            InvalidDataException => (
+                400,
+                "The form cannot be read",
+                "bad-form",
+                "It is malformed or has more than is taken here."
+            ),
+            PostgresException { SqlState: "22021" or "22P05" } => (
+                400,
+                "The request cannot be read",
+                "bad-character",
+                "It holds a zero character, or bytes that are no text."
             ),
             _ when IsDatabaseAway(e) => (
                 503,
@@ -70,7 +86,7 @@ internal sealed partial class FaultPages(RequestDelegate next, ILogger<FaultPage
         };
 
     // No layout, no database: it must work when nothing else does.
-    private static async Task PageAsync(HttpContext http, int status, string title, string message)
+    internal static async Task PageAsync(HttpContext http, int status, string title, string message)
     {
         http.Response.StatusCode = status;
         http.Response.ContentType = "text/html; charset=utf-8";

@@ -66,7 +66,11 @@ builder.Services.AddAntiforgery(a =>
     a.HeaderName = "X-Form-Token";
 });
 builder.Services.AddHttpContextAccessor();
-builder.Services.AddRazorPages(p => p.Conventions.AllowAnonymousToPage("/SignIn").AllowAnonymousToPage("/Problem"));
+builder.Services.AddRazorPages(p =>
+{
+    p.Conventions.AllowAnonymousToPage("/SignIn");
+    p.Conventions.ConfigureFilter(new CleanForms());
+});
 builder.Services.ConfigureHttpJsonOptions(j => ApiJson.Configure(j.SerializerOptions));
 
 // A value of the wrong kind in an address is answered like any other fault (FaultPages).
@@ -95,6 +99,7 @@ app.UseStaticFiles(
 app.UseRouting();
 app.UseAuthentication();
 app.UseAuthorization();
+app.UseMiddleware<Gate>();
 app.MapOpenApi().AllowAnonymous();
 app.MapHealth();
 app.MapApi();

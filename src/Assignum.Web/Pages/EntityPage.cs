@@ -6,6 +6,7 @@ using Assignum.Desk.Access;
 using Assignum.Web.Access;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.Filters;
+using Microsoft.AspNetCore.Mvc.ModelBinding;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 
 namespace Assignum.Web.Pages;
@@ -14,7 +15,7 @@ namespace Assignum.Web.Pages;
 public abstract class EntityPage(DeskContext desk) : PageModel
 {
     /// <summary>Code of the entity, from the address.</summary>
-    [BindProperty(SupportsGet = true, Name = "entity")]
+    [BindProperty(SupportsGet = true, Name = "entity"), FromRoute(Name = "entity")]
     public string EntityCode { get; set; } = "";
 
     /// <summary>Who looks, in which entity, as the page was asked for.</summary>
@@ -93,6 +94,26 @@ public abstract class EntityPage(DeskContext desk) : PageModel
             return;
         }
         (Visit, DraftSize) = looked.Result;
+        // A page has no act of that name, or not in this way.
+        if (context.HandlerMethod is not { } handler)
+        {
+            context.Result = new StatusCodeResult(
+                HttpMethods.IsPost(Request.Method)
+                    ? StatusCodes.Status405MethodNotAllowed
+                    : StatusCodes.Status404NotFound
+            );
+            return;
+        }
+        // What reads JSON is sent JSON, what reads a form a form.
+        if (
+            Request.ContentType is { Length: > 0 }
+            && !Request.HasFormContentType
+            && !handler.Parameters.Any(p => p.BindingInfo?.BindingSource == BindingSource.Body)
+        )
+        {
+            context.Result = new StatusCodeResult(StatusCodes.Status415UnsupportedMediaType);
+            return;
+        }
         await next();
     }
 }

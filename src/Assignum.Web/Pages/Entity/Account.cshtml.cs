@@ -30,7 +30,7 @@ public sealed class AccountModel(
 
     public override string Place => "chart";
 
-    [BindProperty(SupportsGet = true)]
+    [BindProperty(SupportsGet = true), FromRoute(Name = "number")]
     public string Number
     {
         get => number;

@@ -128,11 +128,13 @@ public sealed class AssignmentsModel(DeskContext desk, ViewSetUp view, EditSetUp
     public string Begun =>
         System.Text.Json.JsonSerializer.Serialize(
             (Begin ?? [])
+                .OfType<string>()
                 .Take(200)
                 .Select(b =>
                     b.Split('+')
                         .Select(p => p.Split(':', 2))
                         .Where(p => p.Length == 2)
+                        .DistinctBy(p => p[0])
                         .ToDictionary(p => p[0].Replace('-', '_'), p => p[1])
                 )
                 .Where(d => Purpose is not null)

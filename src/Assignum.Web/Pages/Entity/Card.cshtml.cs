@@ -19,7 +19,7 @@ public sealed class CardModel(DeskContext desk, ViewSetUp view, ReadAccounts acc
 
     public override string Place => "chart";
 
-    [BindProperty(SupportsGet = true)]
+    [BindProperty(SupportsGet = true), FromRoute(Name = "number")]
     public string Number
     {
         get => number;

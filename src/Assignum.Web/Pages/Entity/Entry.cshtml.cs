@@ -16,8 +16,10 @@ public sealed class EntryModel(DeskContext desk, ReadJournal journal) : EntityPa
     public StoredEntry Stored { get; private set; } = null!;
     public string EventText { get; private set; } = "";
 
-    public async Task<IActionResult> OnGetAsync(string number)
+    public async Task<IActionResult> OnGetAsync([FromRoute] string? number)
     {
+        if (string.IsNullOrWhiteSpace(number))
+            return NotFound();
         var found = await journal.EntriesAsync(
             Actor,
             EntityCode,

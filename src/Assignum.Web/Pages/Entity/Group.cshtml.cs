@@ -18,10 +18,15 @@ public sealed class GroupModel(DeskContext desk, ViewSetUp view, EditSetUp edit)
     public override string Place => "groups";
 
     /// <summary>Item, customer, supplier or project.</summary>
-    [BindProperty(SupportsGet = true)]
-    public string Kind { get; set; } = "";
+    [BindProperty(SupportsGet = true), FromRoute(Name = "kind")]
+    public string Kind
+    {
+        get => kind;
+        set => kind = value ?? "";
+    }
+    private string kind = "";
 
-    [BindProperty(SupportsGet = true)]
+    [BindProperty(SupportsGet = true), FromRoute(Name = "code")]
     public string Code
     {
         get => code;

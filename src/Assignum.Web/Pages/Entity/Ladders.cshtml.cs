@@ -25,7 +25,7 @@ public sealed class LaddersModel(
 {
     public override string Place => "assignments";
 
-    [BindProperty(SupportsGet = true)]
+    [BindProperty(SupportsGet = true), FromRoute(Name = "name")]
     public string? Name { get; set; }
 
     public Purpose Purpose { get; private set; } = null!;

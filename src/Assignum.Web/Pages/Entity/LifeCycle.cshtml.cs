@@ -51,8 +51,13 @@ public sealed class LifeCycleModel(DeskContext desk, ViewSetUp view, EditSetUp e
     public override Part Part => Parts.Assignments;
     protected override string What => "assignments changed in the life cycle";
 
-    [BindProperty(SupportsGet = true)]
-    public string Of { get; set; } = "item-groups";
+    [BindProperty(SupportsGet = true), FromRoute(Name = "of")]
+    public string Of
+    {
+        get => of;
+        set => of = value ?? "";
+    }
+    private string of = "item-groups";
 
     /// <summary>A group: those below it, or its items. Empty: the groups at the top.</summary>
     [BindProperty(SupportsGet = true)]

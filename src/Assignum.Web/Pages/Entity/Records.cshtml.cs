@@ -32,8 +32,13 @@ public sealed class RecordsModel(DeskContext desk, ViewSetUp view, EditSetUp edi
 
     public override string Place => "groups";
 
-    [BindProperty(SupportsGet = true)]
-    public string Of { get; set; } = "item-groups";
+    [BindProperty(SupportsGet = true), FromRoute(Name = "of")]
+    public string Of
+    {
+        get => of;
+        set => of = value ?? "";
+    }
+    private string of = "item-groups";
 
     [BindProperty(SupportsGet = true)]
     public string? Q { get; set; }

@@ -21,7 +21,7 @@ public sealed class ReplaceModel(
 {
     public override string Place => "chart";
 
-    [BindProperty(SupportsGet = true)]
+    [BindProperty(SupportsGet = true), FromRoute(Name = "number")]
     public string Number
     {
         get => number;

@@ -20,8 +20,13 @@ public sealed class SheetModel(DeskContext desk, BringSheet bring, EditSetUp edi
     public override string Place => Of == "assignments" ? "assignments" : "groups";
 
     /// <summary>The list that the view is of.</summary>
-    [BindProperty(SupportsGet = true)]
-    public string Of { get; set; } = "";
+    [BindProperty(SupportsGet = true), FromRoute(Name = "of")]
+    public string Of
+    {
+        get => of;
+        set => of = value ?? "";
+    }
+    private string of = "";
 
     public BroughtSheet? Brought { get; private set; }
     public Guid Upload { get; private set; }
