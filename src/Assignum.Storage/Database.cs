@@ -66,10 +66,14 @@ public sealed class Database : IAsyncDisposable
     /// that script.</exception>
     public static void Migrate(string ownerConnectionString)
     {
-        using var guard = new NpgsqlConnection(ownerConnectionString);
+        // Not of a pool: the lock is let go with the connection, and the next process need not wait for it.
+        using var guard = new NpgsqlConnection(
+            new NpgsqlConnectionStringBuilder(ownerConnectionString) { Pooling = false }.ConnectionString
+        );
         guard.Open();
         using (var take = new NpgsqlCommand($"select pg_advisory_lock({MigrationLock})", guard))
             take.ExecuteNonQuery();
+        RefuseNewer(guard);
         using (
             var role = new NpgsqlCommand(
                 $"""
@@ -99,6 +103,23 @@ public sealed class Database : IAsyncDisposable
                 $"Migration {result.ErrorScript?.Name} failed: {result.Error.Message}",
                 result.Error
             );
+    }
+
+    // What a newer program wrote, this one does not understand.
+    private static void RefuseNewer(NpgsqlConnection db)
+    {
+        using (var there = new NpgsqlCommand("select to_regclass('public.schema_migration') is not null", db))
+            if (there.ExecuteScalar() is not true)
+                return;
+        var known = typeof(Database).Assembly.GetManifestResourceNames().ToHashSet(StringComparer.Ordinal);
+        using var done = new NpgsqlCommand("select scriptname from schema_migration order by scriptname", db);
+        using var reader = done.ExecuteReader();
+        while (reader.Read())
+            if (!known.Contains(reader.GetString(0)))
+                throw new InvalidOperationException(
+                    $"It was made by a newer Assignum (its schema has {reader.GetString(0).Split('.', 4)[^1]}, which this "
+                        + "one does not know). Nothing was changed: start the newer one."
+                );
     }
 
     /// <inheritdoc/>

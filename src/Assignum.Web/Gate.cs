@@ -19,7 +19,8 @@ internal sealed class Gate(RequestDelegate next)
     public async Task InvokeAsync(HttpContext http)
     {
         var api = http.Request.Path.StartsWithSegments("/api");
-        http.Response.Headers.CacheControl = "no-store";
+        http.Response.Headers.CacheControl = "no-cache, no-store";
+        http.Response.Headers.Pragma = "no-cache";
         if (!IsText(http.Request.Path.Value) || http.Request.Query.Any(q => !IsText(q.Key) || !IsText(q.Value)))
         {
             await RefuseAsync(

@@ -2,6 +2,7 @@ using System.IO.Compression;
 using Assignum.Core;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
+using Assignum.Formats.Lists;
 
 namespace Assignum.Formats.Bundles;
 
@@ -11,6 +12,9 @@ public static class Bundle
 {
     /// <summary>Most bytes a bundle may unpack to.</summary>
     public const long LargestUnpacked = 256L << 20;
+
+    /// <summary>Most rows taken, over all files.</summary>
+    public const int MostRows = 1_000_000;
 
     /// <summary>Most files in a bundle.</summary>
     public const int MostFiles = 100;
@@ -43,14 +47,19 @@ public static class Bundle
             }
             // A zip says what it unpacks to and may lie: the bytes are counted as they come.
             var budget = new Budget(LargestUnpacked);
-            foreach (var entry in archive.Entries.Where(e => e.Name.Length > 0))
-            {
-                using var bytes = entry.Open();
-                if (isWorkbook)
-                    new CountedStream(bytes, budget).CopyTo(Stream.Null);
-                else
+            if (!isWorkbook)
+                foreach (var entry in archive.Entries.Where(e => e.Name.Length > 0))
+                {
+                    using var bytes = entry.Open();
                     Add(entry.Name, new CountedStream(bytes, budget), sheets, faults);
-            }
+                    if (sheets.Sum(s => s.Rows.Count) > MostRows)
+                    {
+                        faults.Add(
+                            new Fault("", 0, "", "too-many-rows", $"The bundle has more than {MostRows} rows in all.")
+                        );
+                        return [];
+                    }
+                }
         }
         catch (InvalidDataException)
         {
@@ -64,7 +73,7 @@ public static class Bundle
                 )
             );
         }
-        catch (BundleTooLargeException)
+        catch (TooLargeException)
         {
             faults.Add(
                 new Fault(
@@ -79,29 +88,7 @@ public static class Bundle
         }
         if (!isWorkbook)
             return sheets;
-        file.Position = 0;
         return Workbook.Read(file, faults);
-    }
-
-    /// <summary>Whether an archive unpacks to no more than <see cref="LargestUnpacked"/>; its bytes are counted, not
-    /// believed.</summary>
-    /// <exception cref="InvalidDataException">It is damaged.</exception>
-    internal static bool Fits(ZipArchive archive)
-    {
-        var budget = new Budget(LargestUnpacked);
-        try
-        {
-            foreach (var entry in archive.Entries)
-            {
-                using var bytes = entry.Open();
-                new CountedStream(bytes, budget).CopyTo(Stream.Null);
-            }
-            return true;
-        }
-        catch (BundleTooLargeException)
-        {
-            return false;
-        }
     }
 
     /// <summary>Reads every CSV file of a folder.</summary>
@@ -157,45 +144,4 @@ public static class Bundle
     }
 
     private static string Cut(string text) => text.Length > 60 ? text[..60] + "…" : text;
-
-    private sealed class Budget(long left)
-    {
-        public void Spend(int bytes)
-        {
-            left -= bytes;
-            if (left < 0)
-                throw new BundleTooLargeException();
-        }
-    }
-
-    private sealed class BundleTooLargeException : Exception;
-
-    /// <summary>Passes a stream through and stops when the budget shared by all files is spent.</summary>
-    private sealed class CountedStream(Stream inner, Budget budget) : Stream
-    {
-        public override bool CanRead => true;
-        public override bool CanSeek => false;
-        public override bool CanWrite => false;
-        public override long Length => throw new NotSupportedException();
-        public override long Position
-        {
-            get => throw new NotSupportedException();
-            set => throw new NotSupportedException();
-        }
-
-        public override int Read(byte[] buffer, int offset, int count)
-        {
-            var read = inner.Read(buffer, offset, count);
-            budget.Spend(read);
-            return read;
-        }
-
-        public override void Flush() { }
-
-        public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
-
-        public override void SetLength(long value) => throw new NotSupportedException();
-
-        public override void Write(byte[] buffer, int offset, int count) => throw new NotSupportedException();
-    }
 }

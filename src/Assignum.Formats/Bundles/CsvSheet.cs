@@ -16,7 +16,10 @@ public static class CsvSheet
     public const int LongestCell = 65_536;
 
     /// <summary>Most rows taken from one file.</summary>
-    public const int MostRows = 2_000_000;
+    public const int MostRows = 1_000_000;
+
+    // Whoever has so many mends the first of them.
+    private const int MostFaults = 10_000;
 
     /// <summary>Text that is not UTF-8 is an error, not a guess.</summary>
     public static readonly UTF8Encoding Utf8 = new(encoderShouldEmitUTF8Identifier: false, throwOnInvalidBytes: true);
@@ -53,6 +56,8 @@ public static class CsvSheet
             var rows = new List<(int, string?[])>();
             while (parser.Read())
             {
+                if (faults.Count > MostFaults)
+                    return null;
                 if (rows.Count == MostRows)
                 {
                     Fault(parser.RawRow, "", "too-many-rows", $"{part.Name}.csv has more than {MostRows} rows.");

@@ -150,6 +150,8 @@ public static class ViewBook
         taken = null;
         LandingBook.Grid? landings = null;
         LandingBook.Seen? seen = null;
+        if (!WorkbookBounds.Hold(bytes, faults))
+            return null;
         try
         {
             var marks = CellMarks.Of(bytes);

@@ -72,6 +72,9 @@ public static class Workbook
     public static IReadOnlyList<Sheet> Read(Stream bytes, List<Fault> faults)
     {
         var sheets = new List<Sheet>();
+        bytes.Position = 0;
+        if (!WorkbookBounds.Hold(bytes, faults))
+            return [];
         try
         {
             var marks = CellMarks.Of(bytes);

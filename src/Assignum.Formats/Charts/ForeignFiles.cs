@@ -310,13 +310,9 @@ public static class ForeignFiles
                 Say(faults, "not-a-workbook", "This is a zip, but no workbook. A bundle is brought in under Files.");
                 return [];
             }
-            if (!Bundle.Fits(archive))
+            if (WorkbookBounds.Exceeded(new MemoryStream(file)) is { } exceeded)
             {
-                Say(
-                    faults,
-                    "too-large",
-                    $"The workbook unpacks to more than {Bundle.LargestUnpacked >> 20} MB: nothing was read."
-                );
+                Say(faults, "too-large", $"The workbook has {exceeded}: nothing was read.");
                 return [];
             }
             if (archive.Entries.Any(e => e.Name.Equals("vbaProject.bin", StringComparison.OrdinalIgnoreCase)))

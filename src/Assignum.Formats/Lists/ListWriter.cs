@@ -26,7 +26,7 @@ public static class ListWriter
         using var writer = new StreamWriter(to, CsvSheet.Utf8, leaveOpen: true) { NewLine = "\r\n" };
         using var csv = new CsvHelper.CsvWriter(writer, CultureInfo.InvariantCulture);
         foreach (var name in header)
-            csv.WriteField(name);
+            csv.WriteField(Neutral(name));
         csv.NextRecord();
         foreach (var row in rows)
         {

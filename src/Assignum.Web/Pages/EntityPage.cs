@@ -16,7 +16,12 @@ public abstract class EntityPage(DeskContext desk) : PageModel
 {
     /// <summary>Code of the entity, from the address.</summary>
     [BindProperty(SupportsGet = true, Name = "entity"), FromRoute(Name = "entity")]
-    public string EntityCode { get; set; } = "";
+    public string EntityCode
+    {
+        get => entityCode;
+        set => entityCode = value ?? "";
+    }
+    private string entityCode = "";
 
     /// <summary>Who looks, in which entity, as the page was asked for.</summary>
     public Visit Visit { get; private set; } = null!;
