@@ -29,6 +29,18 @@ public sealed class DeskContext(Database database, TimeProvider? clock = null, S
     /// <summary>The ids of an entity's patterns and chains.</summary>
     internal JournalIds IdsOf(int entity) => ids.GetOrAdd(entity, _ => new JournalIds());
 
+    /// <summary>Why an actor may not act in an entity, as far as roles say; null: it may, where there is one. Asked
+    /// before anything large is read.</summary>
+    public static (Refusal Why, Core.Fault Fault)? Refused(Actor actor, string entity, Role role) =>
+        !actor.May(Role.Viewer, entity)
+            ? (Refusal.NotFound, new Core.Fault("unknown-entity", $"There is no entity {entity} that you may see."))
+        : !actor.May(role, entity)
+            ? (
+                Refusal.Forbidden,
+                new Core.Fault("role-needed", $"This needs the role {Core.Words.Of(role)} in {entity}.")
+            )
+        : null;
+
     /// <summary>
     /// Opens a connection and the entity's state, or refuses: an entity that is not there and one that the actor has no
     /// role in look the same.
@@ -42,18 +54,8 @@ public sealed class DeskContext(Database database, TimeProvider? clock = null, S
         CancellationToken stop
     )
     {
-        if (!actor.May(Role.Viewer, entity))
-            return Outcome<Visit>.No(
-                Refusal.NotFound,
-                "unknown-entity",
-                $"There is no entity {entity} that you may see."
-            );
-        if (!actor.May(role, entity))
-            return Outcome<Visit>.No(
-                Refusal.Forbidden,
-                "role-needed",
-                $"This needs the role {Core.Words.Of(role)} in {entity}."
-            );
+        if (Refused(actor, entity, role) is { } refused)
+            return Outcome<Visit>.No(refused.Why, [refused.Fault]);
         if (await EditionStore.StateAsync(db, entity, @lock, stop) is not { } state)
             return Outcome<Visit>.No(
                 Refusal.NotFound,

@@ -13,7 +13,6 @@ public sealed record UserRow(
     string PasswordHash,
     bool Active,
     Guid Stamp,
-    DateTime? LockedUntil,
     IReadOnlyList<RoleRow> Roles
 );
 
@@ -28,7 +27,7 @@ public static class AccessStore
     {
         await using var command = new NpgsqlCommand(
             """
-            select u.user_id, u.sign_in, u.name, u.password_hash, u.active, u.stamp, u.locked_until, r.role, e.code
+            select u.user_id, u.sign_in, u.name, u.password_hash, u.active, u.stamp, r.role, e.code
             from app_user u left join user_role r using (user_id) left join entity e on e.entity_id = r.entity_id where
               u.sign_in = $1
             """,
@@ -49,11 +48,10 @@ public static class AccessStore
                 reader.GetString(3),
                 reader.GetBoolean(4),
                 reader.GetGuid(5),
-                reader.IsDBNull(6) ? null : reader.GetDateTime(6),
                 roles
             );
-            if (!reader.IsDBNull(7))
-                roles.Add(new RoleRow(reader.GetString(7), reader.IsDBNull(8) ? null : reader.GetString(8)));
+            if (!reader.IsDBNull(6))
+                roles.Add(new RoleRow(reader.GetString(6), reader.IsDBNull(7) ? null : reader.GetString(7)));
         }
         return user;
     }
@@ -97,21 +95,13 @@ public static class AccessStore
         return (bool)(await command.ExecuteScalarAsync(stop))!;
     }
 
-    /// <summary>Notes a wrong password: the account is locked for a while after five in a row.</summary>
-    public static async Task FailedAsync(NpgsqlConnection db, string signIn, string address, CancellationToken stop)
+    /// <summary>Notes a wrong password of a name at an address.</summary>
+    /// <param name="name">The name's hash: it is noted whether there is one or not.</param>
+    public static async Task FailedAsync(NpgsqlConnection db, byte[] name, string address, CancellationToken stop)
     {
         await using var batch = new NpgsqlBatch(db);
-        var user = new NpgsqlBatchCommand(
-            """
-            update app_user set failures = failures + 1,
-              locked_until = case when failures + 1 >= 5 then now() + least(interval '15 minutes', interval '30 seconds'
-                * power(2, failures - 4)) else locked_until end
-            where sign_in = $1
-            """
-        );
-        user.Parameters.Add(new() { Value = signIn });
-        batch.BatchCommands.Add(user);
-        var failure = new NpgsqlBatchCommand("insert into sign_in_failure (address) values ($1)");
+        var failure = new NpgsqlBatchCommand("insert into sign_in_failure (name, address) values ($1, $2)");
+        failure.Parameters.Add(new() { Value = name });
         failure.Parameters.Add(new() { Value = address });
         batch.BatchCommands.Add(failure);
         batch.BatchCommands.Add(
@@ -120,28 +110,98 @@ public static class AccessStore
         await batch.ExecuteNonQueryAsync(stop);
     }
 
-    /// <summary>How many wrong passwords came from an address in the last five minutes.</summary>
-    public static async Task<int> RecentFailuresAsync(NpgsqlConnection db, string address, CancellationToken stop)
+    /// <summary>How many wrong passwords came from an address in the last five minutes; how many of them and before for
+    /// one name, in the last hour, and how long ago the latest was.</summary>
+    public static async Task<(int OfAddress, int OfName, TimeSpan Ago)> FailuresAsync(
+        NpgsqlConnection db,
+        byte[] name,
+        string address,
+        CancellationToken stop
+    )
     {
         await using var command = new NpgsqlCommand(
-            "select count(*)::int from sign_in_failure where address = $1 and at > now() - interval '5 minutes'",
+            """
+            select (select count(*)::int from sign_in_failure where address = $2 and at > now() - interval '5 minutes'),
+              count(*)::int, coalesce(now() - max(at), interval '1 day')
+            from sign_in_failure where name = $1 and address = $2 and at > now() - interval '1 hour'
+            """,
             db
         )
         {
-            Parameters = { new() { Value = address } },
+            Parameters =
+            {
+                new() { Value = name },
+                new() { Value = address },
+            },
         };
-        return (int)(await command.ExecuteScalarAsync(stop))!;
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        await reader.ReadAsync(stop);
+        return (reader.GetInt32(0), reader.GetInt32(1), reader.GetTimeSpan(2));
     }
 
-    /// <summary>Forgets wrong passwords after a right one.</summary>
-    public static async Task SucceededAsync(NpgsqlConnection db, int user, CancellationToken stop)
+    /// <summary>Begins a session after a right password: wrong ones of that name at that address are forgotten, and
+    /// sessions that are over.</summary>
+    public static async Task<Guid> BeginSessionAsync(
+        NpgsqlConnection db,
+        int user,
+        byte[] name,
+        string address,
+        CancellationToken stop
+    )
+    {
+        var session = Guid.NewGuid();
+        await using var batch = new NpgsqlBatch(db);
+        var begin = new NpgsqlBatchCommand("insert into session (session_id, user_id, address) values ($1, $2, $3)");
+        begin.Parameters.Add(new() { Value = session });
+        begin.Parameters.Add(new() { Value = user });
+        begin.Parameters.Add(new() { Value = address });
+        var forget = new NpgsqlBatchCommand("delete from sign_in_failure where name = $1 and address = $2");
+        forget.Parameters.Add(new() { Value = name });
+        forget.Parameters.Add(new() { Value = address });
+        var over = new NpgsqlBatchCommand("delete from session where started_at < now() - $1 or seen_at < now() - $2");
+        over.Parameters.Add(new() { Value = LongestSession });
+        over.Parameters.Add(new() { Value = LongestIdle });
+        foreach (var command in new[] { begin, forget, over })
+            batch.BatchCommands.Add(command);
+        await batch.ExecuteNonQueryAsync(stop);
+        return session;
+    }
+
+    /// <summary>How long a session lasts in all, and without a request.</summary>
+    public static readonly TimeSpan LongestSession = TimeSpan.FromHours(24),
+        LongestIdle = TimeSpan.FromHours(10);
+
+    /// <summary>Whether a session of a user goes on; that it was seen is noted once a minute.</summary>
+    public static async Task<bool> GoesOnAsync(NpgsqlConnection db, Guid session, int user, CancellationToken stop)
     {
         await using var command = new NpgsqlCommand(
-            "update app_user set failures = 0, locked_until = null where user_id = $1",
+            """
+            with seen as (
+              update session set seen_at = now() where session_id = $1 and seen_at < now() - interval '1 minute'
+                and seen_at > now() - $4)
+            select exists (select from session where session_id = $1 and user_id = $2 and started_at > now() - $3
+              and seen_at > now() - $4)
+            """,
             db
         )
         {
-            Parameters = { new() { Value = user } },
+            Parameters =
+            {
+                new() { Value = session },
+                new() { Value = user },
+                new() { Value = LongestSession },
+                new() { Value = LongestIdle },
+            },
+        };
+        return (bool)(await command.ExecuteScalarAsync(stop))!;
+    }
+
+    /// <summary>Ends a session.</summary>
+    public static async Task EndSessionAsync(NpgsqlConnection db, Guid session, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("delete from session where session_id = $1", db)
+        {
+            Parameters = { new() { Value = session } },
         };
         await command.ExecuteNonQueryAsync(stop);
     }

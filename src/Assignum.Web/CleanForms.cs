@@ -29,6 +29,12 @@ internal sealed class CleanForms : IAsyncResourceFilter, IOrderedFilter
         await next();
     }
 
+    /// <summary>Whether a content type is one of forms; asked of the type, since a page that is sent no form is given an
+    /// empty one.</summary>
+    public static bool IsForm(string type) =>
+        type.StartsWith("application/x-www-form-urlencoded", StringComparison.OrdinalIgnoreCase)
+        || type.StartsWith("multipart/form-data", StringComparison.OrdinalIgnoreCase);
+
     // What binds forms takes a bracket for a place in a list, and breaks where it is not closed.
     private static bool IsName(string name)
     {

@@ -39,7 +39,20 @@ internal sealed class Gate(RequestDelegate next)
             return;
         }
         if (!api && http.Features.Get<IHttpMaxRequestBodySizeFeature>() is { IsReadOnly: false } limit)
+        {
             limit.MaxRequestBodySize = MostOf(http);
+            if (http.Request.ContentLength > limit.MaxRequestBodySize)
+            {
+                await RefuseAsync(
+                    http,
+                    api,
+                    413,
+                    "Too large",
+                    $"What was sent is larger than the {limit.MaxRequestBodySize >> 20} MB that are taken here from you."
+                );
+                return;
+            }
+        }
         await next(http);
     }
 

@@ -1,5 +1,6 @@
 using Assignum.Desk;
 using Assignum.Desk.Access;
+using Assignum.Testing;
 using static Assignum.Storage.Tests.Company;
 
 namespace Assignum.Storage.Tests;
@@ -19,26 +20,64 @@ public class SigningIn
     }
 
     [Fact]
-    public async Task Five_wrong_passwords_lock_the_name_even_for_the_right_one()
+    public async Task Five_wrong_passwords_hold_a_name_back_where_they_were_typed_and_nowhere_else()
     {
         await using var company = new Company();
         var signIn = await WithUserAsync(company, ("viewer", null));
         (await signIn.RunAsync(" MARA ", Password, "1.1.1.1", Stop)).Refused.ShouldBeNull();
-        for (var i = 0; i < 5; i++)
-            (await signIn.RunAsync("mara", "wrong", "1.1.1.1", Stop)).Faults[0].Code.ShouldBe("wrong-sign-in");
-        (await signIn.RunAsync("mara", Password, "1.1.1.1", Stop)).Faults[0].Code.ShouldBe("locked");
-        (await company.AskAsync<long>("select count(*) from audit where what = 'sign-in refused'")).ShouldBe(5);
+        // A name that there is and one that there is not are answered alike.
+        foreach (var name in new[] { "mara", "nobody" })
+        {
+            for (var i = 0; i < 5; i++)
+                (await signIn.RunAsync(name, "wrong", "6.6.6.6", Stop)).Faults[0].Code.ShouldBe("wrong-sign-in");
+            (await signIn.RunAsync(name, Password, "6.6.6.6", Stop)).Faults[0].Code.ShouldBe("throttled");
+        }
+        (await company.AskAsync<long>("select count(*) from audit where what = 'sign-in refused'")).ShouldBe(10);
+        // A stranger keeps nobody out: she comes in from where she always does.
+        (await signIn.RunAsync("mara", Password, "1.1.1.1", Stop)).Refused.ShouldBeNull();
     }
 
     [Fact]
-    public async Task An_address_that_guesses_names_is_held_back()
+    public async Task Right_passwords_forget_wrong_ones_of_the_same_place()
     {
         await using var company = new Company();
-        var signIn = new SignIn(company.Desk);
-        for (var i = 0; i < 30; i++)
-            await signIn.RunAsync("guess" + i, "wrong", "6.6.6.6", Stop);
-        (await signIn.RunAsync("guess", "wrong", "6.6.6.6", Stop)).Faults[0].Code.ShouldBe("throttled");
-        (await signIn.RunAsync("guess", "wrong", "7.7.7.7", Stop)).Faults[0].Code.ShouldBe("wrong-sign-in");
+        var signIn = await WithUserAsync(company, ("viewer", null));
+        for (var round = 0; round < 3; round++)
+        {
+            for (var i = 0; i < 4; i++)
+                await signIn.RunAsync("mara", "wrong", "1.1.1.1", Stop);
+            (await signIn.RunAsync("mara", Password, "1.1.1.1", Stop)).Refused.ShouldBeNull();
+        }
+    }
+
+    [Fact]
+    public async Task A_session_ends_with_signing_out_and_after_its_time()
+    {
+        await using var company = new Company();
+        var signIn = await WithUserAsync(company, ("viewer", null));
+        async Task<Person> InAsync() => (await signIn.RunAsync("mara", Password, "1.1.1.1", Stop)).Result!;
+        async Task<bool> StillAsync(Person p) => await signIn.StillAsync("mara", p.Stamp, p.Session, Stop) is not null;
+        async Task AgeAsync(Person p, string column, string by) =>
+            TestDatabase.Execute(
+                company.Test.Owner,
+                $"update session set {column} = now() - interval '{by}' where session_id = '{p.Session}'"
+            );
+        var (one, other) = (await InAsync(), await InAsync());
+        (await StillAsync(one)).ShouldBeTrue();
+        await signIn.EndAsync("mara", one.Session, Stop);
+        (await StillAsync(one)).ShouldBeFalse();
+        (await StillAsync(other)).ShouldBeTrue();
+        // Seen within ten hours, and begun within a day.
+        await AgeAsync(other, "seen_at", "9 hours");
+        (await StillAsync(other)).ShouldBeTrue();
+        (await company.AskAsync<bool>("select max(seen_at) > now() - interval '1 minute' from session")).ShouldBeTrue();
+        await AgeAsync(other, "seen_at", "11 hours");
+        (await StillAsync(other)).ShouldBeFalse();
+        var third = await InAsync();
+        await AgeAsync(third, "started_at", "25 hours");
+        (await StillAsync(third)).ShouldBeFalse();
+        // Somebody else's session is nobody's.
+        (await signIn.StillAsync("mara", third.Stamp, Guid.NewGuid(), Stop)).ShouldBeNull();
     }
 
     [Fact]

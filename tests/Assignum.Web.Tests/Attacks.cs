@@ -110,4 +110,166 @@ public class Attacks(RunningApp app)
         // The books stand and can be read.
         (await client.GetAsync($"/api/v1/entities/{code}/trial-balance", Stop)).StatusCode.ShouldBe(HttpStatusCode.OK);
     }
+
+    [Fact]
+    public async Task A_cookie_is_worth_nothing_after_signing_out()
+    {
+        var jar = new CookieContainer();
+        using var client = new HttpClient(new HttpClientHandler { AllowAutoRedirect = false, CookieContainer = jar })
+        {
+            BaseAddress = app.Address,
+        };
+        await client.PostAsync(
+            "/sign-in",
+            PageClient.Form(
+                ("name", "iris"),
+                ("password", Start.DemoLoader.Password),
+                ("__RequestVerificationToken", await PageClient.TokenAsync(client, "/sign-in"))
+            ),
+            Stop
+        );
+        // The same cookie in other hands, before and after.
+        using var thief = new HttpClient(new HttpClientHandler { AllowAutoRedirect = false, UseCookies = false })
+        {
+            BaseAddress = app.Address,
+        };
+        thief.DefaultRequestHeaders.Add("Cookie", jar.GetCookieHeader(app.Address));
+        var page = await thief.GetAsync("/e/SKERROW/chart", Stop);
+        page.StatusCode.ShouldBe(HttpStatusCode.OK);
+        string.Join(' ', page.Headers.GetValues("Cache-Control")).ShouldContain("no-store");
+        var token = await PageClient.TokenAsync(client, "/e/SKERROW/chart");
+        (
+            await client.PostAsync("/sign-in?handler=Out", PageClient.Form(("__RequestVerificationToken", token)), Stop)
+        ).StatusCode.ShouldBe(HttpStatusCode.Redirect);
+        (await thief.GetAsync("/e/SKERROW/chart", Stop)).StatusCode.ShouldBe(HttpStatusCode.Redirect);
+    }
+
+    [Fact]
+    public async Task Where_to_sign_in_is_not_said_by_the_request()
+    {
+        using var client = app.Client(null);
+        using var request = new HttpRequestMessage(HttpMethod.Get, "/e/SKERROW/chart");
+        request.Headers.Host = "elsewhere.example";
+        var answer = await client.SendAsync(request, Stop);
+        answer.Headers.Location!.OriginalString.ShouldStartWith("/sign-in");
+    }
+
+    [Theory]
+    [InlineData("GET", "assignments?begin=", 200)]
+    [InlineData("GET", "assignments?purpose=sales-revenue&begin=item:A%2Bitem:B", 200)]
+    [InlineData("GET", "chart/%20", 404)]
+    [InlineData("GET", "group/%20/BARO", 404)]
+    [InlineData("GET", "journal/%20", 404)]
+    [InlineData("GET", "groups/no-such-list", 404)]
+    [InlineData("GET", "chart?q=%00", 400)]
+    [InlineData("GET", "chart?entity=OTHER", 200)]
+    [InlineData("POST", "coverage?handler=Nowhere", 405)]
+    [InlineData("POST", "patterns?handler=Nowhere", 405)]
+    [InlineData("POST", "rehearse/cycle?handler=Nowhere", 405)]
+    [InlineData("POST", "chart/4010/card?handler=Nowhere", 405)]
+    [InlineData("POST", "journal/2026-000001?handler=Nowhere", 405)]
+    [InlineData("POST", "group/item/BARO?handler=Nowhere", 405)]
+    [InlineData("PUT", "chart", 405)]
+    [InlineData("PATCH", "chart", 405)]
+    [InlineData("DELETE", "chart/4010", 405)]
+    [InlineData("JSON", "chart/in-place", 415)]
+    [InlineData("JSON", "chart/4010", 415)]
+    [InlineData("JSON", "chart/4010/replace", 415)]
+    [InlineData("JSON", "tax?handler=Matrix", 415)]
+    [InlineData("JSON", "rehearse?handler=Rehearse", 415)]
+    [InlineData("JSON", "sheet/assignments?handler=Look", 415)]
+    public async Task What_a_page_does_not_take_is_refused_as_such(string how, string address, int status)
+    {
+        using var client = await app.SignedInAsync("nora");
+        var token = await PageClient.TokenAsync(client, "/e/SKERROW/files");
+        using var request = new HttpRequestMessage(
+            new HttpMethod(how == "JSON" ? "POST" : how),
+            "/e/SKERROW/" + address
+        );
+        request.Headers.Add("X-Form-Token", token);
+        if (how == "JSON")
+            request.Content = new StringContent("{}", Encoding.UTF8, "application/json");
+        if (how == "POST")
+            request.Content = PageClient.Form(("__RequestVerificationToken", token));
+        var answer = await client.SendAsync(request, Stop);
+        ((int)answer.StatusCode).ShouldBe(status);
+        if (address == "chart?entity=OTHER")
+            (await answer.Content.ReadAsStringAsync(Stop)).ShouldContain("SKERROW");
+    }
+
+    [Fact]
+    public async Task A_form_is_text_with_the_names_of_forms_and_no_larger_than_who_sends_it_may()
+    {
+        using var client = await app.SignedInAsync("nora");
+        var token = await PageClient.TokenAsync(client, "/e/SKERROW/files");
+        foreach (var (name, value) in new[] { ("reason", "a\0b"), ("a\0", "b"), ("a[b", "c"), ("a]b", "c") })
+            (
+                await client.PostAsync(
+                    "/e/SKERROW/tax?handler=Matrix",
+                    PageClient.Form((name, value), ("__RequestVerificationToken", token)),
+                    Stop
+                )
+            ).StatusCode.ShouldBe(HttpStatusCode.BadRequest);
+        (await client.GetAsync("/e/SKERROW/chart", Stop)).StatusCode.ShouldBe(HttpStatusCode.OK);
+        using var anybody = app.Client(null);
+        (await anybody.PostAsync("/sign-in", PageClient.Form(("a[b", "c")), Stop)).StatusCode.ShouldBe(
+            HttpStatusCode.BadRequest
+        );
+        // Who asks before sending is told before sending.
+        async Task<HttpStatusCode> OfferAsync(HttpClient to, string path, HttpContent body)
+        {
+            using var request = new HttpRequestMessage(HttpMethod.Post, path) { Content = body };
+            request.Headers.ExpectContinue = true;
+            return (await to.SendAsync(request, Stop)).StatusCode;
+        }
+        (
+            await OfferAsync(
+                anybody,
+                "/sign-in",
+                PageClient.Form([.. Enumerable.Range(0, 500).Select(i => ("f" + i, new string('x', 10_000)))])
+            )
+        ).ShouldBe(HttpStatusCode.RequestEntityTooLarge);
+        // A viewer's file is not even read.
+        using var viewer = await app.SignedInAsync("iris");
+        using var file = new MultipartFormDataContent
+        {
+            {
+                new StringContent(await PageClient.TokenAsync(viewer, "/e/SKERROW/files")),
+                "__RequestVerificationToken"
+            },
+            { new ByteArrayContent(new byte[8 << 20]), "file", "a.zip" },
+        };
+        (await OfferAsync(viewer, "/e/SKERROW/files?handler=Preview", file)).ShouldBe(
+            HttpStatusCode.RequestEntityTooLarge
+        );
+    }
+
+    [Fact]
+    public async Task A_line_now_and_then_is_answered_as_it_comes()
+    {
+        using var wire = new System.Net.Sockets.TcpClient();
+        await wire.ConnectAsync(app.Address.Host, app.Address.Port, Stop);
+        await using var stream = wire.GetStream();
+        using var answers = new StreamReader(stream);
+        async Task SendAsync(string text) => await stream.WriteAsync(Bytes(text), Stop);
+        async Task LineAsync(string line) => await SendAsync($"{Bytes(line).Length:x}\r\n{line}\r\n");
+        async Task<string> NextAsync(string holding)
+        {
+            while (await answers.ReadLineAsync(Stop) is { } line)
+                if (line.Contains(holding, StringComparison.Ordinal))
+                    return line;
+            throw new EndOfStreamException();
+        }
+        await SendAsync(
+            "POST /api/v1/entities/SKERROW/events HTTP/1.1\r\nHost: localhost\r\n"
+                + $"Authorization: Bearer {RunningApp.Key}\r\nContent-Type: application/x-ndjson\r\n"
+                + "Transfer-Encoding: chunked\r\n\r\n"
+        );
+        await LineAsync(Sale("slow-1") + "\n");
+        (await NextAsync("slow-1")).ShouldContain("posted");
+        // Longer than a server usually waits for a slow body.
+        await Task.Delay(TimeSpan.FromSeconds(7), Stop);
+        await LineAsync(Sale("slow-2") + "\n");
+        (await NextAsync("slow-2")).ShouldContain("posted");
+    }
 }

@@ -5,35 +5,40 @@ using Microsoft.AspNetCore.Identity;
 
 namespace Assignum.Desk.Access;
 
-/// <summary>Somebody who may sign in.</summary>
+/// <summary>Somebody who is signed in.</summary>
 /// <param name="Stamp">Changes with the password: an older session ends.</param>
+/// <param name="Session">The session that began with signing in.</param>
 /// <param name="Actor">With the roles held.</param>
-public sealed record Person(string SignIn, string Name, Guid Stamp, Actor Actor);
+public sealed record Person(string SignIn, string Name, Guid Stamp, Guid Session, Actor Actor);
 
 /// <summary>Signs users in and recognises keys.</summary>
 /// <remarks>
-/// Wrong passwords lock the name for a growing while after five in a row, and an address after thirty in five minutes.
-/// The answer to a wrong name and to a wrong password is the same and takes as long.
+/// Five wrong passwords of a name from an address hold that name back from there for a growing while: whoever guesses
+/// elsewhere keeps nobody out. An address with very many of them is held back whole. The answers are the same, and take
+/// as long, for names that there are and names that there are not.
 /// </remarks>
 public sealed class SignIn(DeskContext desk)
 {
     private static readonly PasswordHasher<string> Hasher = new();
     private static readonly string NobodysHash = Hasher.HashPassword("", Guid.NewGuid().ToString());
-    private const int AddressLimit = 30;
+    private const int NameLimit = 5,
+        AddressLimit = 300;
 
     /// <summary>Shortest password taken.</summary>
-    public const int ShortestPassword = 10;
+    public const int ShortestPassword = 12;
 
     /// <summary>The user, or a refusal in words for the page.</summary>
     public async Task<Outcome<Person>> RunAsync(string name, string password, string address, CancellationToken stop)
     {
         var signIn = name.Trim().ToLowerInvariant();
+        var hash = SHA256.HashData(Encoding.UTF8.GetBytes(signIn));
         await using var db = await desk.Database.OpenAsync(stop);
-        if (await AccessStore.RecentFailuresAsync(db, address, stop) >= AddressLimit)
+        var (ofAddress, ofName, ago) = await AccessStore.FailuresAsync(db, hash, address, stop);
+        if (ofAddress >= AddressLimit || ofName >= NameLimit && ago < Wait(ofName))
             return Outcome<Person>.No(
                 Refusal.Forbidden,
                 "throttled",
-                "Too many wrong passwords came from here. Wait five minutes and try again."
+                "Too many wrong passwords came from here. Wait a few minutes and try again."
             );
         var user = password.Length > 1000 ? null : await AccessStore.UserAsync(db, signIn, stop);
         var verdict = Hasher.VerifyHashedPassword(
@@ -41,15 +46,9 @@ public sealed class SignIn(DeskContext desk)
             user?.PasswordHash ?? NobodysHash,
             password.Length > 1000 ? "" : password
         );
-        if (user is { LockedUntil: { } until } && until > desk.Clock.GetUtcNow().UtcDateTime)
-            return Outcome<Person>.No(
-                Refusal.Forbidden,
-                "locked",
-                "Too many wrong passwords for this name. Wait a few minutes and try again."
-            );
         if (user is not { Active: true } || verdict == PasswordVerificationResult.Failed)
         {
-            await AccessStore.FailedAsync(db, signIn, address, stop);
+            await AccessStore.FailedAsync(db, hash, address, stop);
             await EntityStore.AuditAsync(
                 db,
                 null,
@@ -62,18 +61,33 @@ public sealed class SignIn(DeskContext desk)
             );
             return Outcome<Person>.No(Refusal.Invalid, "wrong-sign-in", "The name or the password is wrong.");
         }
-        await AccessStore.SucceededAsync(db, user.Id, stop);
+        var session = await AccessStore.BeginSessionAsync(db, user.Id, hash, address, stop);
         await EntityStore.AuditAsync(db, null, user.SignIn, "signed in", address, null, null, stop);
-        return PersonOf(user);
+        return PersonOf(user, session);
     }
 
+    // 30 seconds after the fifth, twice as long with each, at most 15 minutes.
+    private static TimeSpan Wait(int failures) =>
+        TimeSpan.FromSeconds(Math.Min(900, 30 * Math.Pow(2, Math.Min(10, failures - NameLimit))));
+
     /// <summary>A user still entitled to a session with this stamp, or null.</summary>
-    public async Task<Person?> StillAsync(string signIn, Guid stamp, CancellationToken stop)
+    public async Task<Person?> StillAsync(string signIn, Guid stamp, Guid session, CancellationToken stop)
     {
         await using var db = await desk.Database.OpenAsync(stop);
-        return await AccessStore.UserAsync(db, signIn, stop) is { Active: true } user && user.Stamp == stamp
-            ? PersonOf(user)
+        return
+            await AccessStore.UserAsync(db, signIn, stop) is { Active: true } user
+            && user.Stamp == stamp
+            && await AccessStore.GoesOnAsync(db, session, user.Id, stop)
+            ? PersonOf(user, session)
             : null;
+    }
+
+    /// <summary>Ends a session, whoever still has its cookie.</summary>
+    public async Task EndAsync(string signIn, Guid session, CancellationToken stop)
+    {
+        await using var db = await desk.Database.OpenAsync(stop);
+        await AccessStore.EndSessionAsync(db, session, stop);
+        await EntityStore.AuditAsync(db, null, signIn, "signed out", "", null, null, stop);
     }
 
     /// <summary>The actor behind a key of the HTTP interface, or null.</summary>
@@ -100,7 +114,8 @@ public sealed class SignIn(DeskContext desk)
     /// <summary>What is stored of a password.</summary>
     public static string HashPassword(string signIn, string password) => Hasher.HashPassword(signIn, password);
 
-    private static Person PersonOf(UserRow user) => new(user.SignIn, user.Name, user.Stamp, ActorOf(user));
+    private static Person PersonOf(UserRow user, Guid session) =>
+        new(user.SignIn, user.Name, user.Stamp, session, ActorOf(user));
 
     private static Actor ActorOf(UserRow user)
     {

@@ -9,7 +9,8 @@ namespace Assignum.Web.Access;
 /// request.</summary>
 internal static class SessionCookie
 {
-    private const string Stamp = "stamp";
+    private const string Stamp = "stamp",
+        Session = "session";
 
     public static void Configure(CookieAuthenticationOptions cookie)
     {
@@ -26,13 +27,15 @@ internal static class SessionCookie
         // A fragment cannot follow a redirect to a whole page: tell the page to go there.
         cookie.Events.OnRedirectToLogin = context =>
         {
+            // Where to is said without a host: what the request calls itself decides nothing.
+            var to = new Uri(context.RedirectUri).PathAndQuery;
             if (context.Request.Headers.ContainsKey("HX-Request"))
             {
-                context.Response.Headers["HX-Redirect"] = context.RedirectUri;
+                context.Response.Headers["HX-Redirect"] = to;
                 context.Response.StatusCode = 401;
             }
             else
-                context.Response.Redirect(context.RedirectUri);
+                context.Response.Redirect(to);
             return Task.CompletedTask;
         };
     }
@@ -43,15 +46,23 @@ internal static class SessionCookie
             CookieAuthenticationDefaults.AuthenticationScheme,
             new ClaimsPrincipal(
                 new ClaimsIdentity(
-                    [new Claim(ClaimTypes.Name, user.SignIn), new Claim(Stamp, user.Stamp.ToString())],
+                    [
+                        new Claim(ClaimTypes.Name, user.SignIn),
+                        new Claim(Stamp, user.Stamp.ToString()),
+                        new Claim(Session, user.Session.ToString()),
+                    ],
                     CookieAuthenticationDefaults.AuthenticationScheme
                 )
             )
         );
 
-    /// <summary>Ends the session.</summary>
-    public static Task SignOutAsync(HttpContext http) =>
-        http.SignOutAsync(CookieAuthenticationDefaults.AuthenticationScheme);
+    /// <summary>Ends the session, on the server as in the browser.</summary>
+    public static async Task SignOutAsync(HttpContext http)
+    {
+        if (http.User.Identity?.Name is { } name && Guid.TryParse(http.User.FindFirstValue(Session), out var session))
+            await http.RequestServices.GetRequiredService<SignIn>().EndAsync(name, session, http.RequestAborted);
+        await http.SignOutAsync(CookieAuthenticationDefaults.AuthenticationScheme);
+    }
 
     /// <summary>Who acts in this request.</summary>
     public static Actor Actor(this HttpContext http) => (Actor)http.Items[typeof(Actor)]!;
@@ -94,15 +105,17 @@ internal static class SessionCookie
     {
         var name = context.Principal?.Identity?.Name;
         var still =
-            name is not null && Guid.TryParse(context.Principal!.FindFirstValue(Stamp), out var stamp)
+            name is not null
+            && Guid.TryParse(context.Principal!.FindFirstValue(Stamp), out var stamp)
+            && Guid.TryParse(context.Principal!.FindFirstValue(Session), out var session)
                 ? await context
                     .HttpContext.RequestServices.GetRequiredService<SignIn>()
-                    .StillAsync(name, stamp, context.HttpContext.RequestAborted)
+                    .StillAsync(name, stamp, session, context.HttpContext.RequestAborted)
                 : null;
         if (still is null)
         {
             context.RejectPrincipal();
-            await SignOutAsync(context.HttpContext);
+            await context.HttpContext.SignOutAsync(CookieAuthenticationDefaults.AuthenticationScheme);
             return;
         }
         context.HttpContext.Items[typeof(Actor)] = still.Actor with { WorksIn = WorkedIn(context.HttpContext.Request) };

@@ -8,27 +8,58 @@ namespace Assignum.Web.Api;
 /// </remarks>
 internal sealed class AnswerSpool : IAsyncDisposable
 {
-    // The temporary file that .NET makes is readable by its owner only.
-    private readonly FileStream file = new(
-        Path.GetTempFileName(),
-        new FileStreamOptions
-        {
-            Mode = FileMode.Open,
-            Access = FileAccess.ReadWrite,
-            Share = FileShare.None,
-            BufferSize = 0,
-            Options = FileOptions.DeleteOnClose | FileOptions.Asynchronous,
-        }
-    );
+    // What waits at most for a client that does not read, and how long it may wait.
+    private const long MostWaiting = 64L << 20;
+    private static readonly TimeSpan Patience = TimeSpan.FromMinutes(2);
+
+    private readonly FileStream file = Open();
     private readonly SemaphoreSlim news = new(0);
+    private readonly SemaphoreSlim turn = new(1);
     private long written;
+    private long sent;
     private volatile bool complete;
 
+    // The temporary file that .NET makes is readable by its owner only. Its name is gone at once: what a crash leaves
+    // behind is nothing.
+    private static FileStream Open()
+    {
+        var path = Path.GetTempFileName();
+        var file = new FileStream(
+            path,
+            new FileStreamOptions
+            {
+                Mode = FileMode.Open,
+                Access = FileAccess.ReadWrite,
+                Share = FileShare.Delete,
+                BufferSize = 0,
+                Options = FileOptions.Asynchronous,
+            }
+        );
+        File.Delete(path);
+        return file;
+    }
+
     /// <summary>Adds answers. One writer only.</summary>
+    /// <exception cref="IOException">Too much waits for a client that does not read.</exception>
     public async Task WriteAsync(ReadOnlyMemory<byte> bytes, CancellationToken stop)
     {
-        await RandomAccess.WriteAsync(file.SafeFileHandle, bytes, written, stop);
-        Interlocked.Add(ref written, bytes.Length);
+        for (var waited = TimeSpan.Zero; written - Interlocked.Read(ref sent) > MostWaiting; )
+        {
+            if (waited > Patience)
+                throw new IOException("The client does not read its answers.");
+            await Task.Delay(100, stop);
+            waited += TimeSpan.FromMilliseconds(100);
+        }
+        await turn.WaitAsync(stop);
+        try
+        {
+            await RandomAccess.WriteAsync(file.SafeFileHandle, bytes, written, stop);
+            Interlocked.Add(ref written, bytes.Length);
+        }
+        finally
+        {
+            turn.Release();
+        }
         news.Release();
     }
 
@@ -43,21 +74,40 @@ internal sealed class AnswerSpool : IAsyncDisposable
     public async Task SendAsync(Stream to, CancellationToken stop)
     {
         var chunk = new byte[1 << 16];
-        for (var sent = 0L; ; )
+        while (true)
         {
             // Read before the length, so that nothing written between the two is lost.
             var last = complete;
-            if (sent == Interlocked.Read(ref written))
+            if (Interlocked.Read(ref sent) == Interlocked.Read(ref written))
             {
                 if (last)
                     return;
+                await BeginAnewAsync(stop);
                 await news.WaitAsync(stop);
                 continue;
             }
             var count = await RandomAccess.ReadAsync(file.SafeFileHandle, chunk, sent, stop);
             await to.WriteAsync(chunk.AsMemory(0, count), stop);
             await to.FlushAsync(stop);
-            sent += count;
+            Interlocked.Add(ref sent, count);
+        }
+    }
+
+    // Where all is sent the file begins anew: it is as large as what waits, not as what was answered.
+    private async Task BeginAnewAsync(CancellationToken stop)
+    {
+        await turn.WaitAsync(stop);
+        try
+        {
+            if (sent != written || sent == 0)
+                return;
+            Interlocked.Exchange(ref sent, 0);
+            Interlocked.Exchange(ref written, 0);
+            file.SetLength(0);
+        }
+        finally
+        {
+            turn.Release();
         }
     }
 
@@ -66,5 +116,6 @@ internal sealed class AnswerSpool : IAsyncDisposable
     {
         await file.DisposeAsync();
         news.Dispose();
+        turn.Dispose();
     }
 }

@@ -48,6 +48,7 @@ internal static class Endpoints
         entity
             .MapPost("/bundle", ImportAsync)
             .WithSummary("Preview a bundle, or apply it to the draft and the records")
+            .Needs(Role.Preparer)
             .TakesBody("application/zip", Workbook.MediaType);
         entity
             .MapGet("/changes", ChangesAsync)
@@ -61,10 +62,12 @@ internal static class Endpoints
         entity
             .MapPost("/rehearsals", RehearseAsync)
             .WithSummary("Run events through an edition without posting")
+            .Needs(Role.Viewer)
             .TakesBody("application/json");
         entity
             .MapPost("/events", PostAsync)
             .WithSummary("Post one event, an array, or NDJSON")
+            .Needs(Role.Preparer)
             .TakesBody("application/json", "application/x-ndjson");
         entity.MapGet("/work", WorksAsync).WithSummary("Work that was given, newest first");
         entity.MapGet("/work/{id:long}", WorkAsync).WithSummary("One piece of work, with what came of it");
@@ -84,6 +87,18 @@ internal static class Endpoints
             )
             .ExcludeFromDescription();
     }
+
+    // Who may not send it is told so before it is read.
+    private static RouteHandlerBuilder Needs(this RouteHandlerBuilder call, Role role) =>
+        call.AddEndpointFilter(
+            async (context, next) =>
+            {
+                var http = context.HttpContext;
+                return DeskContext.Refused(http.Actor(), (string)http.GetRouteValue("entity")!, role) is { } refused
+                    ? ApiProblem.Of(Outcome<object>.No(refused.Why, [refused.Fault]))
+                    : await next(context);
+            }
+        );
 
     // Says in the description what a body is; unlike Accepts it turns nobody away for a missing content type.
     private static void TakesBody(this RouteHandlerBuilder call, params string[] types) =>

@@ -5,6 +5,7 @@ using Assignum.Core.Tables;
 using Assignum.Desk.Posting;
 using Assignum.Formats.Json;
 using Assignum.Web.Access;
+using Microsoft.AspNetCore.Server.Kestrel.Core.Features;
 
 namespace Assignum.Web.Api;
 
@@ -31,6 +32,9 @@ internal sealed class NdjsonPosting(string entity, PostEvents post) : IResult
         );
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(http.RequestAborted);
         await using var spool = new AnswerSpool();
+        // A line now and then is as good as a flood: the connection stays open.
+        if (http.Features.Get<IHttpMinRequestBodyDataRateFeature>() is { } rate)
+            rate.MinDataRate = null;
         var reading = ReadAsync(http, chunks.Writer, stop.Token);
         Task? sending = null;
         try

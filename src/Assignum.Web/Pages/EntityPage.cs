@@ -111,8 +111,8 @@ public abstract class EntityPage(DeskContext desk) : PageModel
         }
         // What reads JSON is sent JSON, what reads a form a form.
         if (
-            Request.ContentType is { Length: > 0 }
-            && !Request.HasFormContentType
+            Request.ContentType is { Length: > 0 } type
+            && !CleanForms.IsForm(type)
             && !handler.Parameters.Any(p => p.BindingInfo?.BindingSource == BindingSource.Body)
         )
         {
