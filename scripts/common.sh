@@ -32,11 +32,16 @@ Ask an administrator to run:  apt-get install $*"
 }
 
 need_dotnet() {
-  command -v dotnet >/dev/null || die "The .NET SDK 10 is wanted: 'dotnet' is not on the PATH."
-  case "$(dotnet --version 2>/dev/null)" in 1[0-9].*) ;; *) die "The .NET SDK 10 is wanted; this is $(dotnet --version 2>/dev/null)." ;; esac
+  # The SDK keeps its packages under HOME; where there is none it gets one, before it is asked anything.
+  if [ -z "${HOME:-}" ] || ! mkdir -p "$HOME" 2>/dev/null || [ ! -w "$HOME" ]; then
+    export HOME="$ROOT/.local/home"; mkdir -p "$HOME"
+  fi
   export DOTNET_CLI_TELEMETRY_OPTOUT=1 DOTNET_NOLOGO=1
-  # The SDK keeps its packages under HOME; where there is none it gets one.
-  if [ -z "${HOME:-}" ] || [ ! -w "${HOME:-/nowhere}" ]; then export HOME="$ROOT/.local/home"; mkdir -p "$HOME"; fi
+  command -v dotnet >/dev/null || die "The .NET SDK 10 is wanted: 'dotnet' is not on the PATH."
+  case "$(dotnet --version 2>/dev/null)" in
+    1[0-9].*) ;;
+    *) die "The .NET SDK 10 is wanted; this is $(dotnet --version 2>/dev/null || echo one that does not answer)." ;;
+  esac
 }
 
 need_postgres() {
@@ -96,10 +101,15 @@ cluster_start() {
   if as_db_user "$PGBIN/pg_ctl" -D "$CLUSTER" status >/dev/null 2>&1; then
     DB_PORT=$(as_db_user sed -n 4p "$CLUSTER/postmaster.pid")   # left running by a start that was killed
   else
-    DB_PORT=$(free_port)
-    as_db_user "$PGBIN/pg_ctl" -D "$CLUSTER" -l "$CLUSTER/server.log" -w -t 60 start \
-      -o "-c listen_addresses=127.0.0.1 -c port=$DB_PORT -c unix_socket_directories='' -c max_connections=200 -c shared_buffers=512MB -c work_mem=16MB -c max_wal_size=2GB -c log_min_messages=warning ${CLUSTER_OPTIONS:-}" >/dev/null 2>&1 \
-      || die "PostgreSQL did not start; its log: $CLUSTER/server.log"
+    # Between looking for a free port and taking it somebody else may take it: another is tried.
+    local try started=""
+    for try in 1 2 3 4 5; do
+      DB_PORT=$(free_port)
+      as_db_user "$PGBIN/pg_ctl" -D "$CLUSTER" -l "$CLUSTER/server.log" -w -t 60 start \
+        -o "-c listen_addresses=127.0.0.1 -c port=$DB_PORT -c unix_socket_directories='' -c max_connections=200 -c shared_buffers=512MB -c work_mem=16MB -c max_wal_size=2GB -c log_min_messages=warning -c log_file_mode=0600 ${CLUSTER_OPTIONS:-}" >/dev/null 2>&1 9>&- \
+        && { started=1; break; }
+    done
+    [ -n "$started" ] || die "PostgreSQL did not start; its log: $CLUSTER/server.log"
   fi
   PGPASSWORD="$OWNER_PASSWORD" "$PGBIN/psql" -q -v ON_ERROR_STOP=1 -h 127.0.0.1 -p "$DB_PORT" -U assignum_owner -d postgres >/dev/null <<SQL || { cluster_stop; die "The database does not take its owner's password."; }
 select 'create role assignum_app login' where not exists (select from pg_roles where rolname = 'assignum_app') \gexec
@@ -115,14 +125,21 @@ cluster_stop() {
   return 0
 }
 
-# curl_status PORT: asks /readyz without needing curl; prints what is being done, succeeds when ready.
+# curl_status PORT [INSTANCE]: asks /readyz without needing curl; prints what is being done, succeeds when ready and, where
+# an instance is named, when it is that one which answers.
 curl_status() {
-  local line body=""
+  local line head body="" last="" ours=""
   exec 3<>"/dev/tcp/127.0.0.1/$1" || return 1
   printf 'GET /readyz HTTP/1.0\r\nHost: 127.0.0.1\r\n\r\n' >&3
   read -r line <&3
+  while IFS= read -r head <&3; do
+    head=${head%$'\r'}
+    [ -n "$head" ] || break
+    [ "$head" = "Assignum-Instance: ${2:-}" ] && ours=1
+  done
   while IFS= read -r body <&3 || [ -n "$body" ]; do body=${body%$'\r'}; [ -n "$body" ] && last="$body"; done
   exec 3<&- 3>&-
-  printf '%s' "${last:-}"
+  [ -z "${2:-}" ] || [ -n "$ours" ] || return 1
+  printf '%s' "$last"
   case "$line" in *" 200 "*) return 0 ;; *) return 1 ;; esac
 }

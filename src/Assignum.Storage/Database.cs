@@ -105,13 +105,35 @@ public sealed class Database : IAsyncDisposable
             );
     }
 
+    /// <summary>Looks whether the schema is this program's.</summary>
+    /// <exception cref="InvalidOperationException">It is older, or newer; the message says what to do.</exception>
+    public static void Check(string connectionString)
+    {
+        using var db = new NpgsqlConnection(connectionString);
+        db.Open();
+        RefuseNewer(db);
+        using var there = new NpgsqlCommand("select to_regclass('public.schema_migration') is not null", db);
+        using var count = new NpgsqlCommand("select count(*) from schema_migration", db);
+        if (there.ExecuteScalar() is not true || (long)count.ExecuteScalar()! < Scripts().Count)
+            throw new InvalidOperationException(
+                "Its schema is older than this program. Start it with ./start, or name its owner in ASSIGNUM_DB_OWNER once."
+            );
+    }
+
+    private static List<string> Scripts() =>
+        [
+            .. typeof(Database)
+                .Assembly.GetManifestResourceNames()
+                .Where(n => n.EndsWith(".sql", StringComparison.Ordinal)),
+        ];
+
     // What a newer program wrote, this one does not understand.
     private static void RefuseNewer(NpgsqlConnection db)
     {
         using (var there = new NpgsqlCommand("select to_regclass('public.schema_migration') is not null", db))
             if (there.ExecuteScalar() is not true)
                 return;
-        var known = typeof(Database).Assembly.GetManifestResourceNames().ToHashSet(StringComparer.Ordinal);
+        var known = Scripts().ToHashSet(StringComparer.Ordinal);
         using var done = new NpgsqlCommand("select scriptname from schema_migration order by scriptname", db);
         using var reader = done.ExecuteReader();
         while (reader.Read())

@@ -19,7 +19,16 @@ builder.Host.UseSerilog(
             .MinimumLevel.Override("Microsoft.AspNetCore", Serilog.Events.LogEventLevel.Warning)
             .WriteTo.Console(formatProvider: System.Globalization.CultureInfo.InvariantCulture)
 );
-var options = StartOptions.From(builder.Configuration);
+StartOptions options;
+try
+{
+    options = StartOptions.From(builder.Configuration);
+}
+catch (InvalidOperationException e)
+{
+    Console.Error.WriteLine(e.Message);
+    return 1;
+}
 builder.Services.AddSingleton(options);
 builder.Services.AddSingleton(new Database(options.Connection));
 builder.Services.AddSingleton<DeskContext>();
@@ -78,16 +87,22 @@ builder.Services.Configure<RouteHandlerOptions>(r => r.ThrowOnBadRequest = true)
 builder.Services.AddOpenApi("v1");
 builder.Services.AddResponseCompression();
 
-// Before anything else reads the database: the keys of cookies are in it.
+// Before anything else reads the database: the keys of cookies are in it. With --migrate that is all: whoever brings the
+// schema up to date owns the database, and the application that stays does not.
 try
 {
-    Database.Migrate(options.OwnerConnection);
+    if (options.OwnerConnection is { } owner)
+        Database.Migrate(owner);
+    else
+        Database.Check(options.Connection);
 }
 catch (Exception e) when (e is Npgsql.NpgsqlException or InvalidOperationException)
 {
     Console.Error.WriteLine($"The database cannot be used: {e.Message}");
     return 1;
 }
+if (args.Contains("--migrate"))
+    return 0;
 
 var app = builder.Build();
 app.UseMiddleware<FaultPages>();
@@ -101,10 +116,19 @@ app.UseAuthentication();
 app.UseAuthorization();
 app.UseMiddleware<Gate>();
 app.MapOpenApi().AllowAnonymous();
-app.MapHealth();
+app.MapHealth(options.Instance);
 app.MapApi();
 app.MapRazorPages();
-await app.RunAsync();
+try
+{
+    await app.RunAsync();
+}
+catch (IOException e)
+{
+    // Another program has the port.
+    Console.Error.WriteLine($"Assignum cannot listen there: {e.Message} Choose another port with --port.");
+    return 1;
+}
 return Environment.ExitCode;
 
 /// <summary>The application; public so that tests can start it.</summary>

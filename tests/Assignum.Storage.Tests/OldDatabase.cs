@@ -182,4 +182,30 @@ public class OldDatabase
             rows[reader.GetString(0)] = reader.GetString(1);
         return rows;
     }
+
+    [Fact]
+    public async Task A_newer_schema_is_refused_in_words_and_an_older_one_is_not_taken_for_ours()
+    {
+        await using var test = new TestDatabase();
+        // A second process need not wait for the first one's lock.
+        var watch = System.Diagnostics.Stopwatch.StartNew();
+        for (var i = 0; i < 3; i++)
+            Database.Migrate(test.Owner);
+        watch.Elapsed.TotalSeconds.ShouldBeLessThan(30);
+        Database.Check(test.Application);
+        TestDatabase.Execute(
+            test.Owner,
+            "insert into schema_migration (scriptname, applied) values "
+                + "('Assignum.Storage.Migrations.9999-of-later.sql', now())"
+        );
+        foreach (var open in new[] { () => Database.Migrate(test.Owner), () => Database.Check(test.Application) })
+            Should
+                .Throw<InvalidOperationException>(open)
+                .Message.ShouldContain("newer Assignum (its schema has 9999-of-later");
+        TestDatabase.Execute(
+            test.Owner,
+            "delete from schema_migration where scriptname like '%9999%' or scriptname like '%0020%'"
+        );
+        Should.Throw<InvalidOperationException>(() => Database.Check(test.Application)).Message.ShouldContain("older");
+    }
 }

@@ -13,6 +13,13 @@ public sealed class FirstAccess(DeskContext desk)
         return await AccessStore.CreateKeyAsync(db, "administrator", SignIn.HashKey(key), "administrator", null, stop);
     }
 
+    /// <summary>Whether a key is known and not revoked.</summary>
+    public async Task<bool> IsKeyAsync(string key, CancellationToken stop)
+    {
+        await using var db = await desk.Database.OpenAsync(stop);
+        return await AccessStore.KeyAsync(db, SignIn.HashKey(key), stop) is not null;
+    }
+
     /// <summary>Whether anybody can sign in.</summary>
     public async Task<bool> AnybodyAsync(CancellationToken stop)
     {

@@ -25,14 +25,18 @@ internal static class Endpoints
 {
     private const int PageSize = 500;
 
-    public static void MapHealth(this WebApplication app)
+    /// <param name="instance">What the process says it is; null: nothing.</param>
+    public static void MapHealth(this WebApplication app, string? instance)
     {
         app.MapGet("/healthz", () => Results.Text("alive")).AllowAnonymous();
         app.MapGet("/readyz", async (DeskContext desk, StartProgress progress, HttpContext http) =>
-                progress.Ready && await desk.AnswersAsync(http.RequestAborted)
+            {
+                if (instance is not null)
+                    http.Response.Headers["Assignum-Instance"] = instance;
+                return progress.Ready && await desk.AnswersAsync(http.RequestAborted)
                     ? Results.Text("ready")
-                    : Results.Text(progress.Ready ? "the database does not answer" : progress.Doing, statusCode: 503)
-            )
+                    : Results.Text(progress.Ready ? "the database does not answer" : progress.Doing, statusCode: 503);
+            })
             .AllowAnonymous();
     }
 

@@ -39,8 +39,16 @@ public sealed partial class FirstStart(
     {
         var key = options.ApiKey ?? Random(32);
         // Only the first start makes the administrator's key.
-        if (await access.KeyAsync(key, stop) && options.ApiKey is null)
-            Console.WriteLine($"Key for the HTTP interface (shown once): {key}");
+        if (await access.KeyAsync(key, stop))
+        {
+            if (options.ApiKey is null)
+                Console.WriteLine($"Key for the HTTP interface (shown once): {key}");
+        }
+        else if (options.ApiKey is not null && !await access.IsKeyAsync(key, stop))
+            Console.WriteLine(
+                "ASSIGNUM_API_KEY is not a key of this database: the one that its first start made counts, and this one "
+                    + "opens nothing."
+            );
     }
 
     private async Task UsersAsync(CancellationToken stop)
