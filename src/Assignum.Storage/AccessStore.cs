@@ -206,14 +206,18 @@ public static class AccessStore
         await command.ExecuteNonQueryAsync(stop);
     }
 
-    /// <summary>The key with this hash, if it is not revoked.</summary>
+    /// <summary>The key with this hash, if it is not revoked and its time is not over; that it was used is noted once a
+    /// minute.</summary>
     public static async Task<KeyRow?> KeyAsync(NpgsqlConnection db, byte[] hash, CancellationToken stop)
     {
         await using var command = new NpgsqlCommand(
             """
+            with used as (
+              update api_key set last_used_at = now() where key_hash = $1 and revoked_at is null
+                and coalesce(last_used_at, '-infinity') < now() - interval '1 minute')
             select k.key_id, k.name, k.role, case when k.entities is null then null else (select
               coalesce(array_agg(e.code), '{}') from entity e where e.entity_id = any(k.entities)) end
-            from api_key k where k.key_hash = $1 and k.revoked_at is null
+            from api_key k where k.key_hash = $1 and k.revoked_at is null and coalesce(k.expires_at, 'infinity') > now()
             """,
             db
         )

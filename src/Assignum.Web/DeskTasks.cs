@@ -15,6 +15,7 @@ internal static class DeskTasks
         services
             .AddSingleton<SignIn>()
             .AddSingleton<FirstAccess>()
+            .AddSingleton<KeepPeople>()
             .AddSingleton<CreateEntity>()
             .AddSingleton<ImportBundle>()
             .AddSingleton<EditSetUp>()

@@ -78,6 +78,7 @@ builder.Services.AddHttpContextAccessor();
 builder.Services.AddRazorPages(p =>
 {
     p.Conventions.AllowAnonymousToPage("/SignIn");
+    p.Conventions.AllowAnonymousToPage("/Join");
     p.Conventions.ConfigureFilter(new CleanForms());
 });
 builder.Services.ConfigureHttpJsonOptions(j => ApiJson.Configure(j.SerializerOptions));

@@ -272,4 +272,83 @@ public class Attacks(RunningApp app)
         await LineAsync(Sale("slow-2") + "\n");
         (await NextAsync("slow-2")).ShouldContain("posted");
     }
+
+    [Fact]
+    public async Task An_administrator_lets_somebody_in_by_pages_and_gives_a_system_its_key()
+    {
+        using var admin = await app.SignedInAsync("admin");
+        using var nora = await app.SignedInAsync("nora");
+        (await nora.GetAsync("/people", Stop)).StatusCode.ShouldBe(HttpStatusCode.NotFound);
+        var (status, said) = await admin.SendAsync(
+            "/people",
+            "Invite",
+            ("signIn", "Mara.Q"),
+            ("name", "Mara Quill"),
+            ("role", "preparer"),
+            ("entity", "SKERROW")
+        );
+        status.ShouldBe(HttpStatusCode.OK, said);
+        var link = System.Text.RegularExpressions.Regex.Match(said, "/join\\?token=[0-9a-f]{64}").Value;
+        link.ShouldNotBeEmpty();
+        // Shown once: the page does not know it any more.
+        (await admin.GetStringAsync("/people", Stop)).ShouldNotContain("join?token");
+        using var mara = new HttpClient(
+            new HttpClientHandler { AllowAutoRedirect = false, CookieContainer = new CookieContainer() }
+        )
+        {
+            BaseAddress = app.Address,
+        };
+        const string password = "barley-under-slow-rain";
+        async Task<(HttpStatusCode Status, string Said)> SetAsync(string one, string two)
+        {
+            var token = await PageClient.TokenAsync(mara, link);
+            using var answer = await mara.PostAsync(
+                link,
+                PageClient.Form(
+                    ("token", link.Split('=')[1]),
+                    ("password", one),
+                    ("again", two),
+                    ("__RequestVerificationToken", token)
+                ),
+                Stop
+            );
+            return (answer.StatusCode, await answer.Content.ReadAsStringAsync(Stop));
+        }
+        (await SetAsync(password, password + "x")).Said.ShouldContain("not the same");
+        (await SetAsync("password2026", "password2026")).Said.ShouldContain("tried first");
+        (await SetAsync(password, password)).Status.ShouldBe(HttpStatusCode.Redirect);
+        (await mara.GetAsync(link, Stop)).StatusCode.ShouldBe(HttpStatusCode.NotFound);
+        (
+            await mara.PostAsync(
+                "/sign-in",
+                PageClient.Form(
+                    ("name", "mara.q"),
+                    ("password", password),
+                    ("__RequestVerificationToken", await PageClient.TokenAsync(mara, "/sign-in"))
+                ),
+                Stop
+            )
+        ).StatusCode.ShouldBe(HttpStatusCode.Redirect);
+        (await mara.GetAsync("/e/SKERROW/chart", Stop)).StatusCode.ShouldBe(HttpStatusCode.OK);
+
+        (status, said) = await admin.SendAsync(
+            "/people",
+            "Key",
+            ("keyName", "the shop"),
+            ("role", "viewer"),
+            ("entities", "SKERROW"),
+            ("days", "7")
+        );
+        status.ShouldBe(HttpStatusCode.OK, said);
+        var key = System.Text.RegularExpressions.Regex.Match(said, "value=\"([0-9a-f]{64})\"").Groups[1].Value;
+        using var shop = app.Client(key);
+        (await shop.GetAsync("/api/v1/entities/SKERROW/editions", Stop)).StatusCode.ShouldBe(HttpStatusCode.OK);
+        (
+            await shop.PostAsync(
+                "/api/v1/entities/SKERROW/events",
+                new StringContent(Sale("k"), Encoding.UTF8, "application/json"),
+                Stop
+            )
+        ).StatusCode.ShouldBe(HttpStatusCode.Forbidden);
+    }
 }

@@ -15,9 +15,10 @@ internal static class WorkbookBounds
         LargestStyles = 4L << 20;
     private const int MostParts = 500,
         MostColumns = 512,
-        MostMerged = 2_000,
-        MostEmptyRows = 100_000;
-    private const long MostCells = 20_000_000;
+        MostMerged = 2_000;
+
+    // A format in the last row that a sheet can have is common, and leaves this many for the columns beside it.
+    private const long MostCells = 40_000_000;
 
     private static readonly XmlReaderSettings Settings = new()
     {
@@ -99,8 +100,6 @@ internal static class WorkbookBounds
                             : long.MaxValue;
                     if (Math.Max(rows, last) > XlsxSheet.MostRows)
                         return $"more than {XlsxSheet.MostRows} rows in a sheet";
-                    if (last - rows > MostEmptyRows)
-                        return $"more than {MostEmptyRows} empty rows in a sheet";
                     break;
                 case "c":
                     cells++;

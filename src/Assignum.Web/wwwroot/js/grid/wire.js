@@ -9,7 +9,10 @@ export class Wire {
   constructor(token) { this.#token = token; }
 
   #post(address, content) {
-    return fetch(address, { method: 'POST', headers: { 'Content-Type': 'application/json', 'X-Form-Token': this.#token() }, body: JSON.stringify(content ?? {}) });
+    const headers = { 'X-Form-Token': this.#token() };
+    // What carries nothing says so: an act by its address alone.
+    if (content === undefined) return fetch(address, { method: 'POST', headers });
+    return fetch(address, { method: 'POST', headers: { ...headers, 'Content-Type': 'application/json' }, body: JSON.stringify(content) });
   }
 
   /** Sends, and gives what came back; an answer that is none of ours is a fault of no cell. */
