@@ -1,9 +1,7 @@
+using Assignum.Core.Access;
 using Npgsql;
 
 namespace Assignum.Storage;
-
-/// <summary>A role for all entities (<paramref name="Entity"/> null) or for one.</summary>
-public sealed record RoleRow(string Role, string? Entity);
 
 /// <summary>A user as sign-in needs it.</summary>
 public sealed record UserRow(

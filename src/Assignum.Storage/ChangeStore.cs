@@ -195,15 +195,7 @@ public static class ChangeStore
     {
         var part = Parts.Find(reader.GetString(first))!;
         var (before, after) = (Cells(reader, first + 2, part), Cells(reader, first + 3, part));
-        return new RowChange(
-            part,
-            before is null ? ChangeKind.Added
-                : after is null ? ChangeKind.Removed
-                : ChangeKind.Changed,
-            reader.GetString(first + 1),
-            before,
-            after
-        );
+        return new RowChange(part, reader.GetString(first + 1), before, after);
     }
 
     /// <summary>The newest change after one that stands and touches a row of it, or null: undoing would go under

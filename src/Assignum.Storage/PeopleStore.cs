@@ -1,36 +1,8 @@
+using Assignum.Core.Access;
 using Npgsql;
 using NpgsqlTypes;
 
 namespace Assignum.Storage;
-
-/// <summary>Somebody who may sign in, as the administrator sees them.</summary>
-/// <param name="HasPassword">False: the link of the invitation was not used yet.</param>
-/// <param name="Sessions">How many sessions go on.</param>
-/// <param name="SeenAt">When one of them was last seen.</param>
-public sealed record PersonRow(
-    int Id,
-    string SignIn,
-    string Name,
-    bool Active,
-    bool HasPassword,
-    IReadOnlyList<RoleRow> Roles,
-    int Sessions,
-    DateTime? SeenAt
-);
-
-/// <summary>A key as the administrator sees it; the key itself is nowhere.</summary>
-/// <param name="Entities">Null: all.</param>
-public sealed record KeyInfo(
-    int Id,
-    string Name,
-    string Role,
-    IReadOnlyList<string>? Entities,
-    string MadeBy,
-    DateTime CreatedAt,
-    DateTime? ExpiresAt,
-    DateTime? LastUsedAt,
-    DateTime? RevokedAt
-);
 
 /// <summary>People, their roles and links, and keys.</summary>
 public static class PeopleStore

@@ -28,6 +28,7 @@ public class Layers
         "Upkeep",
         "Editions",
         "Work",
+        "Access",
     ];
 
     private static string In(string folder) => $@"^Assignum\.Core\.{folder}(\..*)?$";

@@ -1,3 +1,4 @@
+using Assignum.Core.Access;
 using Assignum.Desk;
 using Assignum.Desk.Access;
 using Assignum.Testing;
@@ -16,7 +17,7 @@ public class PeopleAndKeys
         return (new KeepPeople(company.Desk), new SignIn(company.Desk));
     }
 
-    private static async Task<PersonKept> OfAsync(KeepPeople keep, Company company, string signIn) =>
+    private static async Task<PersonRow> OfAsync(KeepPeople keep, Company company, string signIn) =>
         (await keep.ListAsync(company.Actor, Stop)).Result!.People.Single(p => p.SignIn == signIn);
 
     [Fact]

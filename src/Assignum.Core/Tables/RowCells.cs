@@ -131,9 +131,6 @@ public static class RowCells
                 .Select(n => (Number: n, Change: changes[n]))
                 .Select(x => new RowChange(
                     part,
-                    x.Change.Before is null ? ChangeKind.Added
-                        : x.Change.After is null ? ChangeKind.Removed
-                        : ChangeKind.Changed,
                     x.Change.Before is null ? part.KeyOf(x.Change.After!) : Key(part, x.Number),
                     x.Change.Before,
                     x.Change.After

@@ -249,15 +249,7 @@ public static class SetUpEdit
                     var (before, after) = (c.After, c.Before);
                     if (Rekeys(c) && joined.TryGetValue((c.Part, c.Part.KeyOf(c.After!)), out var more))
                         before = more.After;
-                    return new RowChange(
-                        c.Part,
-                        before is null ? ChangeKind.Added
-                            : after is null ? ChangeKind.Removed
-                            : ChangeKind.Changed,
-                        c.Part.KeyOf((before ?? after)!),
-                        before,
-                        after
-                    );
+                    return new RowChange(c.Part, c.Part.KeyOf((before ?? after)!), before, after);
                 }),
         ];
     }
@@ -274,15 +266,7 @@ public static class SetUpEdit
                 if (cells.TryGetValue(part.Columns[i].Name, out var cell))
                     after[i] = string.IsNullOrEmpty(cell) ? null : cell;
         }
-        return new RowChange(
-            part,
-            before is null ? ChangeKind.Added
-                : after is null ? ChangeKind.Removed
-                : ChangeKind.Changed,
-            part.KeyOf(before ?? after!),
-            before,
-            after
-        );
+        return new RowChange(part, part.KeyOf(before ?? after!), before, after);
     }
 
     private static Fault? Changed(RowChange edit, string?[]? now, int number)

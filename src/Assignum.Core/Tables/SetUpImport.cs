@@ -28,6 +28,19 @@ public enum ChangeKind
 /// <summary>One row that an import adds, changes, removes or archives.</summary>
 public sealed record RowChange(Part Part, ChangeKind Kind, string Key, string?[]? Before, string?[]? After)
 {
+    /// <summary>What became of a row: added where there was none before, removed where there is none after, else
+    /// changed.</summary>
+    public RowChange(Part part, string key, string?[]? before, string?[]? after)
+        : this(
+            part,
+            before is null ? ChangeKind.Added
+                : after is null ? ChangeKind.Removed
+                : ChangeKind.Changed,
+            key,
+            before,
+            after
+        ) { }
+
     /// <summary>The key as a person reads it.</summary>
     public string Label => Part.Describe(After ?? Before!);
 

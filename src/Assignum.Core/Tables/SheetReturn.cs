@@ -211,13 +211,7 @@ public static class SheetReturn
                 withValues.Add(new RowChange(part, ChangeKind.Changed, key, before, after));
                 return;
             }
-            var change = new RowChange(
-                part,
-                before is null ? ChangeKind.Added : ChangeKind.Removed,
-                key,
-                before,
-                after
-            );
+            var change = new RowChange(part, key, before, after);
             edits.Add(change);
             withValues.Add(change);
         }

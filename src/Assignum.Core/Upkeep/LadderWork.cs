@@ -38,17 +38,7 @@ public static class LadderWork
             var (before, after) = (rows.GetValueOrDefault(key), wanted.GetValueOrDefault(key));
             if (before is not null && after is not null && before.AsSpan().SequenceEqual(after))
                 continue;
-            edits.Add(
-                new RowChange(
-                    Parts.Ladders,
-                    before is null ? ChangeKind.Added
-                        : after is null ? ChangeKind.Removed
-                        : ChangeKind.Changed,
-                    key,
-                    before,
-                    after
-                )
-            );
+            edits.Add(new RowChange(Parts.Ladders, key, before, after));
         }
         if (!take)
             return edits;

@@ -54,14 +54,6 @@ public static class TaxEdits
             return null;
         string?[]? Row(string code) => code.Length == 0 ? null : [standing, category, Words.Of(side), code];
         var (before, after) = (Row(was), Row(now));
-        return new RowChange(
-            Parts.TaxMatrix,
-            before is null ? ChangeKind.Added
-                : after is null ? ChangeKind.Removed
-                : ChangeKind.Changed,
-            Parts.TaxMatrix.KeyOf((before ?? after)!),
-            before,
-            after
-        );
+        return new RowChange(Parts.TaxMatrix, Parts.TaxMatrix.KeyOf((before ?? after)!), before, after);
     }
 }

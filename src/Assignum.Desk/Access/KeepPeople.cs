@@ -1,44 +1,13 @@
 using System.Security.Cryptography;
-using System.Text;
 using Assignum.Core;
+using Assignum.Core.Access;
 using Assignum.Storage;
 using Npgsql;
 
 namespace Assignum.Desk.Access;
 
-/// <summary>A role that somebody holds; <paramref name="Entity"/> null: everywhere.</summary>
-public sealed record RoleHeld(string Role, string? Entity);
-
-/// <summary>Somebody who may sign in.</summary>
-/// <param name="HasPassword">False: invited, and the link was not used yet.</param>
-/// <param name="Sessions">How many sessions go on; <paramref name="SeenAt"/>: when one of them was last seen.</param>
-public sealed record PersonKept(
-    int Id,
-    string SignIn,
-    string Name,
-    bool Active,
-    bool HasPassword,
-    IReadOnlyList<RoleHeld> Roles,
-    int Sessions,
-    DateTime? SeenAt
-);
-
-/// <summary>A key, without what opens.</summary>
-/// <param name="Entities">Null: all.</param>
-public sealed record KeyKept(
-    int Id,
-    string Name,
-    string Role,
-    IReadOnlyList<string>? Entities,
-    string MadeBy,
-    DateTime CreatedAt,
-    DateTime? ExpiresAt,
-    DateTime? LastUsedAt,
-    DateTime? RevokedAt
-);
-
 /// <summary>Who may come in, and with which keys.</summary>
-public sealed record Access(IReadOnlyList<PersonKept> People, IReadOnlyList<KeyKept> Keys);
+public sealed record Access(IReadOnlyList<PersonRow> People, IReadOnlyList<KeyInfo> Keys);
 
 /// <summary>Lets an administrator of everything look after people and keys. What is shown once is kept as a hash.</summary>
 public sealed class KeepPeople(DeskContext desk)
@@ -54,33 +23,7 @@ public sealed class KeepPeople(DeskContext desk)
         if (!actor.MayEverywhere(Role.Administrator))
             return No<Access>();
         await using var db = await desk.Database.OpenAsync(stop);
-        return new Access(
-            [
-                .. (await PeopleStore.ListAsync(db, stop)).Select(p => new PersonKept(
-                    p.Id,
-                    p.SignIn,
-                    p.Name,
-                    p.Active,
-                    p.HasPassword,
-                    [.. p.Roles.Select(r => new RoleHeld(r.Role, r.Entity))],
-                    p.Sessions,
-                    p.SeenAt
-                )),
-            ],
-            [
-                .. (await PeopleStore.KeysAsync(db, stop)).Select(k => new KeyKept(
-                    k.Id,
-                    k.Name,
-                    k.Role,
-                    k.Entities,
-                    k.MadeBy,
-                    k.CreatedAt,
-                    k.ExpiresAt,
-                    k.LastUsedAt,
-                    k.RevokedAt
-                )),
-            ]
-        );
+        return new Access(await PeopleStore.ListAsync(db, stop), await PeopleStore.KeysAsync(db, stop));
     }
 
     /// <summary>Adds somebody with a first role.</summary>
@@ -377,7 +320,7 @@ public sealed class KeepPeople(DeskContext desk)
 
     private static string Secret() => Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(32));
 
-    private static byte[] HashOf(string? token) => SHA256.HashData(Encoding.UTF8.GetBytes(token ?? ""));
+    private static byte[] HashOf(string? token) => SignIn.HashKey(token ?? "");
 
     private static async Task<(string Role, int? Entity)?> RoleAsync(
         NpgsqlConnection db,

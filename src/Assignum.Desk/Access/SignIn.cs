@@ -31,7 +31,7 @@ public sealed class SignIn(DeskContext desk)
     public async Task<Outcome<Person>> RunAsync(string name, string password, string address, CancellationToken stop)
     {
         var signIn = name.Trim().ToLowerInvariant();
-        var hash = SHA256.HashData(Encoding.UTF8.GetBytes(signIn));
+        var hash = HashKey(signIn);
         await using var db = await desk.Database.OpenAsync(stop);
         var (ofAddress, ofName, ago) = await AccessStore.FailuresAsync(db, hash, address, stop);
         if (ofAddress >= AddressLimit || ofName >= NameLimit && ago < Wait(ofName))
@@ -108,7 +108,7 @@ public sealed class SignIn(DeskContext desk)
         );
     }
 
-    /// <summary>What is stored of a key.</summary>
+    /// <summary>What is stored of a key, a link, or a name that was typed.</summary>
     public static byte[] HashKey(string key) => SHA256.HashData(Encoding.UTF8.GetBytes(key));
 
     /// <summary>What is stored of a password.</summary>

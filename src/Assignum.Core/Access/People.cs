@@ -1,0 +1,33 @@
+namespace Assignum.Core.Access;
+
+/// <summary>A role for all entities (<paramref name="Entity"/> null) or for one.</summary>
+public sealed record RoleRow(string Role, string? Entity);
+
+/// <summary>Somebody who may sign in, as the administrator sees them.</summary>
+/// <param name="HasPassword">False: invited, and the link was not used yet.</param>
+/// <param name="Sessions">How many sessions go on.</param>
+/// <param name="SeenAt">When one of them was last seen.</param>
+public sealed record PersonRow(
+    int Id,
+    string SignIn,
+    string Name,
+    bool Active,
+    bool HasPassword,
+    IReadOnlyList<RoleRow> Roles,
+    int Sessions,
+    DateTime? SeenAt
+);
+
+/// <summary>A key of the HTTP interface as the administrator sees it, without what opens.</summary>
+/// <param name="Entities">Null: all.</param>
+public sealed record KeyInfo(
+    int Id,
+    string Name,
+    string Role,
+    IReadOnlyList<string>? Entities,
+    string MadeBy,
+    DateTime CreatedAt,
+    DateTime? ExpiresAt,
+    DateTime? LastUsedAt,
+    DateTime? RevokedAt
+);
