@@ -88,7 +88,11 @@ public static class JournalStore
     )
     {
         await using var command = new NpgsqlCommand(
-            "select \"number\", account_id from accounts where entity_id = $1 and \"number\" = any($2)",
+            // Looked up one by one in the index, also where the planner knows nothing yet of a chart just brought in.
+            """
+            select n."number", a.account_id from unnest($2) as n("number") cross join lateral
+              (select account_id from accounts where entity_id = $1 and "number" = n."number" offset 0) a
+            """,
             db
         )
         {

@@ -42,6 +42,7 @@ internal sealed class PartTable
                     " || E'\\x1f' || ",
                     part.Keys.Select(k => $"coalesce({Quote(part.Columns[k].Name)}::text, '')")
                 );
+        OneByOne = name == "assignments" || KeyExpression.StartsWith('"') ? "offset 0" : "";
     }
 
     public Part Part { get; }
@@ -54,6 +55,10 @@ internal sealed class PartTable
     public IReadOnlyList<int> Positions { get; }
     public string ColumnList { get; }
     public string KeyExpression { get; }
+
+    /// <summary>Ends a lateral query that finds a row by its key: where an index has the keys, they are looked up there
+    /// one by one, and a planner who knows nothing yet of a table just filled does not compare all with all.</summary>
+    public string OneByOne { get; }
 
     /// <summary>The columns under an alias, to be compared as a row.</summary>
     public string Columns(string alias) =>

@@ -553,14 +553,23 @@ public static class SetUpStore
     {
         if (keys.Length == 0)
             return;
+        // What is drafted and what is current have an index each (migration 22); what is gone is looked through where
+        // the draft stands on an edition that others followed.
         await using var command = new NpgsqlCommand(
             $"""
             with gone as materialized (select unnest(@keys) as key),
-            own as (delete from {table.Name} where entity_id = @entity and draft = @draft and {table.KeyExpression} in
-              (select key from gone))
+            own as (delete from {table.Name} where entity_id = @entity and row_id in
+              (select t.row_id from gone cross join lateral
+                 (select row_id from {table.Name} where entity_id = @entity and draft = @draft and
+                    {table.KeyExpression} = gone.key {table.OneByOne}) t))
             insert into draft_removal (entity_id, edition_id, part, row_id)
+            select @entity, @draft, '{table.Name}', t.row_id from gone cross join lateral
+              (select row_id from {table.Name} where entity_id = @entity and draft is null and until is null and
+                 since <= @number and {table.KeyExpression} = gone.key {table.OneByOne}) t
+            union all
             select @entity, @draft, '{table.Name}', row_id from {table.Name}
-            where entity_id = @entity and since <= @number and (until is null or until > @number) and
+            where exists (select from edition where entity_id = @entity and number > @number)
+              and entity_id = @entity and until > @number and since <= @number and
               {table.KeyExpression} in (select key from gone)
             on conflict do nothing
             """,

@@ -77,20 +77,33 @@ public class FirmGround
             .ShouldBe(["items.csv:RG-100:nature"]);
     }
 
-    [Fact]
-    public async Task The_database_holds_one_current_row_a_key()
+    [Theory]
+    [InlineData(
+        "insert into groups (entity_id, since, kind, code, name) select entity_id, 1, kind, code, name from groups where "
+            + "until is null and draft is null",
+        PostgresErrorCodes.UniqueViolation
+    )]
+    [InlineData(
+        "insert into assignments (entity_id, since, purpose, account, item_group) select entity_id, 1, purpose, account, "
+            + "item_group from assignments where item_group is not null and item is null and party_group is null limit 1",
+        PostgresErrorCodes.UniqueViolation
+    )]
+    [InlineData(
+        "insert into assignments (entity_id, since, purpose, account) select entity_id, 1, 'scrap', '99999' from entity",
+        PostgresErrorCodes.ForeignKeyViolation
+    )]
+    [InlineData(
+        "delete from account_terms; delete from accounts where number in (select account from assignments)",
+        PostgresErrorCodes.ForeignKeyViolation
+    )]
+    public async Task The_database_holds_one_current_row_a_key_and_no_assignment_without_account(
+        string sql,
+        string state
+    )
     {
         await using var company = new Company();
         await company.OpenAsync();
-        Should
-            .Throw<PostgresException>(() =>
-                Owner(
-                    company,
-                    "insert into groups (entity_id, since, kind, code, name) select entity_id, 1, kind, code, name from "
-                        + "groups where until is null and draft is null"
-                )
-            )
-            .SqlState.ShouldBe(PostgresErrorCodes.UniqueViolation);
+        Should.Throw<PostgresException>(() => Owner(company, sql)).SqlState.ShouldBe(state);
     }
 
     [Fact]

@@ -22,7 +22,7 @@ public enum AccountKind
 }
 
 /// <summary>Archived things stay readable and are used no more.</summary>
-public enum RecordStatus
+public enum RecordStatus : byte
 {
     Active,
     Archived,

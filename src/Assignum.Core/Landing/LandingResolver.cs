@@ -245,8 +245,15 @@ public sealed class LandingResolver
 
     private Landed Found(Purpose at, int number, bool borrowed)
     {
-        var found = assignments[at.Index][number];
-        return new Landed(found.Account, number, false, false, false, borrowed, found.Set == 0);
+        return new Landed(
+            assignments[at.Index][number].Account,
+            number,
+            false,
+            false,
+            false,
+            borrowed,
+            number == resolvers[at.Index].Default
+        );
     }
 
     /// <summary>What the assignment that decided notes, or null.</summary>

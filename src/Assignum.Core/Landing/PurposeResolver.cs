@@ -52,6 +52,9 @@ public sealed class PurposeResolver
     /// <summary>A ladder may have this many rungs beside <c>line</c> and <c>default</c>.</summary>
     public const int MaxRungs = 16;
 
+    /// <summary>The number of the default; −1 where there is none.</summary>
+    internal int Default => defaultAssignment;
+
     /// <summary>The rung an assignment number was found on is its own; −1 when the whole ladder misses.</summary>
     public int Resolve(in LegValues values)
     {

@@ -1,3 +1,4 @@
+using System.Numerics;
 using System.Runtime.CompilerServices;
 
 namespace Assignum.Core.Landing;
@@ -76,8 +77,11 @@ internal sealed class RecordSpace<T> : Space
     private static readonly ConditionalWeakTable<IReadOnlyList<T>, RecordSpace<T>> Known = [];
     private static long made;
 
-    private readonly Dictionary<string, (int Number, T Record)> ground;
+    // The records by number less one, their codes by number, and where each stands by its code: numbers in a table of
+    // which a third or more is empty.
+    private readonly IReadOnlyList<T> ground;
     private readonly string[] keys;
+    private readonly int[] places;
     private readonly Dictionary<string, (int Number, T Record)>? over;
     private readonly string[] more;
 
@@ -86,38 +90,48 @@ internal sealed class RecordSpace<T> : Space
 
     private RecordSpace(IReadOnlyList<T> records, Func<T, string> code)
     {
-        ground = new Dictionary<string, (int, T)>(records.Count, StringComparer.Ordinal);
+        ground = records;
         keys = new string[records.Count + 1];
         keys[0] = "";
-        for (var i = 0; i < records.Count; i++)
+        places = new int[BitOperations.RoundUpToPowerOf2((uint)Math.Max(4, records.Count * 3 / 2))];
+        for (var i = 1; i < keys.Length; i++)
         {
-            keys[i + 1] = code(records[i]);
-            ground.Add(keys[i + 1], (i + 1, records[i]));
+            keys[i] = code(records[i - 1]);
+            ref var place = ref places[Place(keys[i])];
+            if (place != 0)
+                throw new ArgumentException($"The code {keys[i]} is there twice.", nameof(records));
+            place = i;
         }
         (more, line) = ([], [Interlocked.Increment(ref made)]);
     }
 
     private RecordSpace(RecordSpace<T> from, List<(string Code, T Record)> changed, List<(string Code, T Record)> added)
     {
+        (ground, keys, places) = (from.ground, from.keys, from.places);
         line = [.. from.line.TakeLast(Ancestors), Interlocked.Increment(ref made)];
-        var laid = from.over is null
+        over = from.over is null
             ? new Dictionary<string, (int, T)>(StringComparer.Ordinal)
             : new Dictionary<string, (int, T)>(from.over, StringComparer.Ordinal);
-        foreach (var (code, record) in changed)
-            laid[code] = (from.Find(code), record);
+        foreach (var (name, record) in changed)
+            over[name] = (from.Find(name), record);
         var next = from.Count;
-        foreach (var (code, record) in added)
-            laid.Add(code, (next++, record));
-        string[] ends = [.. from.more, .. added.Select(a => a.Code)];
-        if (laid.Count <= Thin)
-        {
-            (ground, keys, over, more) = (from.ground, from.keys, laid, ends);
-            return;
-        }
-        ground = new Dictionary<string, (int, T)>(from.ground, StringComparer.Ordinal);
-        foreach (var (code, entry) in laid)
-            ground[code] = entry;
-        (keys, more) = ([.. from.keys, .. ends], []);
+        foreach (var (name, record) in added)
+            over.Add(name, (next++, record));
+        more = [.. from.more, .. added.Select(a => a.Code)];
+    }
+
+    // A list laid over too much is the ground of what comes after it, with the numbers that were there.
+    private RecordSpace(RecordSpace<T> from, IReadOnlyList<T> records, Func<T, string> code)
+        : this(records, code) => line = [.. from.line.TakeLast(Ancestors), line[^1]];
+
+    // The slot that holds the number of a code, or the empty one where it belongs.
+    private int Place(string name)
+    {
+        var (table, names) = (places, keys);
+        var at = name.GetHashCode() & table.Length - 1;
+        while (table[at] is var number && number != 0 && names[number] != name)
+            at = at + 1 & table.Length - 1;
+        return at;
     }
 
     /// <summary>The space of a list of records.</summary>
@@ -137,12 +151,16 @@ internal sealed class RecordSpace<T> : Space
     public T? Record(string code) => Entry(code).Record;
 
     /// <summary>The record of a code with its number; (0, null) where there is none.</summary>
-    public (int Number, T? Record) Entry(string code) =>
-        over is not null && over.TryGetValue(code, out var found) || ground.TryGetValue(code, out found)
-            ? found
-            : default;
+    public (int Number, T? Record) Entry(string code)
+    {
+        if (over is not null && over.TryGetValue(code, out var found))
+            return found;
+        var number = places[Place(code)];
+        return number == 0 ? default : (number, ground[number - 1]);
+    }
 
-    public override int Find(string name) => Entry(name).Number;
+    public override int Find(string name) =>
+        over is not null && over.TryGetValue(name, out var found) ? found.Number : places[Place(name)];
 
     public override string Key(int number) => number < keys.Length ? keys[number] : more[number - keys.Length];
 
@@ -172,8 +190,8 @@ internal sealed class RecordSpace<T> : Space
             }
         for (var i = was.Count; i < now.Count; i++)
             added.Add((code(now[i]), now[i]));
-        return changed.Count + added.Count > Math.Max(Thin, was.Count / 4)
-            ? null
+        return changed.Count + added.Count > Math.Max(Thin, was.Count / 4) ? null
+            : (before.over?.Count ?? 0) + changed.Count + added.Count > Thin ? new RecordSpace<T>(before, now, code)
             : new RecordSpace<T>(before, changed, added);
     }
 }

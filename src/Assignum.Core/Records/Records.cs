@@ -16,7 +16,7 @@ public enum GroupKind
 public sealed record LandingGroup(GroupKind Kind, string Code, string Name, string? Parent);
 
 /// <summary>What an item is by nature.</summary>
-public enum ItemNature
+public enum ItemNature : byte
 {
     Goods,
     Service,
@@ -26,7 +26,7 @@ public enum ItemNature
 }
 
 /// <summary>How an item's stock is valued.</summary>
-public enum Costing
+public enum Costing : byte
 {
     Average,
     Standard,
@@ -47,12 +47,22 @@ public sealed record Item(
     RecordStatus Status = RecordStatus.Active
 )
 {
+    // Few items have one, and sets of a hundred thousand are held: it takes its place where it is.
+    private readonly object? cost = StandardCost;
+
+    /// <summary>Base currency per unit; zero or more.</summary>
+    public decimal? StandardCost
+    {
+        get => (decimal?)cost;
+        init => cost = value;
+    }
+
     /// <summary>Stocked goods: the items whose value passes through stock accounts.</summary>
     public bool IsStockItem => Nature == ItemNature.Goods && Stocked;
 }
 
 /// <summary>What a party is to us; <see cref="Both"/> is customer and supplier.</summary>
-public enum PartyKind
+public enum PartyKind : byte
 {
     Customer,
     Supplier,
