@@ -95,6 +95,19 @@ internal sealed class CopyRows : IDisposable
     /// <summary>Days since 1 January 2000.</summary>
     public CopyRows Day(DateOnly value) => Int(value.DayNumber - 730_119);
 
+    /// <summary>Leaves room for bytes that are known only when the rows are sent; see <see cref="Fill"/>.</summary>
+    /// <param name="place">Where they belong.</param>
+    public CopyRows Later(int length, out int place)
+    {
+        Length(length);
+        Space(length).Clear();
+        place = at - length;
+        return this;
+    }
+
+    /// <summary>Fills in what was left out.</summary>
+    public void Fill(int place, ReadOnlySpan<byte> bytes) => bytes.CopyTo(buffer.AsSpan(place));
+
     public CopyRows Uuid(Guid value)
     {
         Length(16);

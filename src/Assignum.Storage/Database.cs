@@ -103,6 +103,7 @@ public sealed class Database : IAsyncDisposable
                 $"Migration {result.ErrorScript?.Name} failed: {result.Error.Message}",
                 result.Error
             );
+        EntrySeal.SealOldAsync(guard, CancellationToken.None).GetAwaiter().GetResult();
     }
 
     /// <summary>Looks whether the schema is this program's.</summary>

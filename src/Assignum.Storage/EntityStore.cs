@@ -50,6 +50,14 @@ public static class EntityStore
         return (int?)await command.ExecuteScalarAsync(stop);
     }
 
+    /// <summary>The id of an entity, or null.</summary>
+    public static async Task<int?> IdAsync(NpgsqlConnection db, string code, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("select entity_id from entity where code = $1", db);
+        command.Parameters.Add(new() { Value = code });
+        return (int?)await command.ExecuteScalarAsync(stop);
+    }
+
     /// <summary>Writes an audit line.</summary>
     public static async Task AuditAsync(
         NpgsqlConnection db,

@@ -29,6 +29,8 @@ public sealed class JournalWriter(
     private readonly List<(EventRow Event, int Line, StockMove Move)> moves = [];
     private readonly List<EntryToPost> entries = [];
     private readonly List<CopyRows> rows = [];
+    private readonly List<(int Entity, int Place, byte[] Digest)> seals = [];
+    private CopyRows? sealedRows;
     private readonly List<Share> shares = [];
     private readonly Uses uses = new(idsOf(entity));
     private readonly List<Action> committed = [];
@@ -101,9 +103,13 @@ public sealed class JournalWriter(
         }
         made = Rows(
             "entry (entity_id, entry_id, number, year, sequence, event_id, role, event_entity_id, date, edition, "
-                + "kind, currency, rate, reference, party, total, remarks, posted_by)"
+                + "kind, currency, rate, reference, party, total, remarks, posted_by, seal)"
         );
+        sealedRows = made;
+        var content = new EntryContent();
+        var bodies = events.ToDictionary(e => e.Row.Id, e => e.Row);
         foreach (var e in entries)
+        {
             made.Row()
                 .Int(e.Entity)
                 .Big(e.Id)
@@ -122,7 +128,10 @@ public sealed class JournalWriter(
                 .Text(e.Party)
                 .Num(e.Entry.Total)
                 .Json(e.RemarksJson)
-                .Text(who);
+                .Text(who)
+                .Later(32, out var place);
+            seals.Add((e.Entity, place, Digest(content, e, bodies[e.EventId], n => idOf(e.Entity, n)!.Value)));
+        }
         // Which accounts an event means, whatever their numbers become.
         made = Rows("event_account (entity_id, event_id, number, account_id)");
         foreach (var (e, named) in events)
@@ -141,6 +150,7 @@ public sealed class JournalWriter(
     /// entities.</summary>
     public async Task WriteAsync(NpgsqlConnection db, CancellationToken stop)
     {
+        await SealAsync(db, stop);
         foreach (var table in rows)
             await table.SendAsync(db, stop);
         await UsesAsync(db, entity, uses, stop);
@@ -158,6 +168,55 @@ public sealed class JournalWriter(
             table.Dispose();
         foreach (var share in shares)
             share.Dispose();
+    }
+
+    private byte[] Digest(EntryContent content, EntryToPost e, EventRow of, Func<string, long> idOf)
+    {
+        EntrySeal.Entry(
+            content,
+            (e.Entity, e.Id, e.Number, e.Year, e.Sequence),
+            (e.EventEntity, of.Source, of.ExternalId, of.Kind, of.Body),
+            (e.Role, e.Entry.Date, e.Edition, e.Kind, e.Entry.Currency, e.Entry.Rate),
+            e.Entry.Reference,
+            e.Party,
+            e.Entry.Total,
+            who
+        );
+        for (var i = 0; i < e.Entry.Lines.Count; i++)
+            EntrySeal.Line(content, i + 1, idOf(e.Entry.Lines[i].Account), e.Entry.Lines[i]);
+        EntrySeal.Effects(content, e.Entry, idOf);
+        return content.Digest();
+    }
+
+    // Where the books end is known only while they are held.
+    private async Task SealAsync(NpgsqlConnection db, CancellationToken stop)
+    {
+        if (sealedRows is null || seals.Count == 0)
+            return;
+        var last = new Dictionary<int, byte[]>();
+        await using (
+            var command = new NpgsqlCommand("select entity_id, seal from posting where entity_id = any($1)", db)
+            {
+                Parameters = { new() { Value = seals.Select(s => s.Entity).Distinct().ToArray() } },
+            }
+        )
+        await using (var reader = await command.ExecuteReaderAsync(stop))
+            while (await reader.ReadAsync(stop))
+                last[reader.GetInt32(0)] = reader.GetFieldValue<byte[]>(1);
+        foreach (var (of, place, digest) in seals)
+            sealedRows.Fill(place, last[of] = EntrySeal.After(last[of], digest));
+        await using var noted = new NpgsqlCommand(
+            "update posting p set seal = s.seal from unnest($1, $2) as s(id, seal) where p.entity_id = s.id",
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = last.Keys.ToArray() },
+                new() { Value = last.Values.ToArray() },
+            },
+        };
+        await noted.ExecuteNonQueryAsync(stop);
     }
 
     private CopyRows Rows(string target)

@@ -16,6 +16,7 @@ internal static class DeskTasks
             .AddSingleton<SignIn>()
             .AddSingleton<FirstAccess>()
             .AddSingleton<KeepPeople>()
+            .AddSingleton<Evidence>()
             .AddSingleton<CreateEntity>()
             .AddSingleton<ImportBundle>()
             .AddSingleton<EditSetUp>()

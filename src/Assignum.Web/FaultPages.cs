@@ -1,4 +1,5 @@
 using Assignum.Web.Api;
+using Microsoft.AspNetCore.Diagnostics;
 using Npgsql;
 
 namespace Assignum.Web;
@@ -7,31 +8,27 @@ namespace Assignum.Web;
 /// What a request gets when something breaks: 503 while the database is away, 413 for too much, 500 for our own faults.
 /// The interface gets problem details, people get a page; nobody gets a stack trace.
 /// </summary>
-internal sealed partial class FaultPages(RequestDelegate next, ILogger<FaultPages> log)
+internal sealed partial class FaultPages(ILogger<FaultPages> log) : IExceptionHandler
 {
-    public async Task InvokeAsync(HttpContext http)
+    public async ValueTask<bool> TryHandleAsync(HttpContext http, Exception e, CancellationToken stop)
     {
-        try
+        var (status, title, code, message) = Explain(e);
+        // What was half sent must not be answered to the next who takes the connection.
+        if (e is System.Text.EncoderFallbackException or PostgresException { SqlState: "22021" or "22P05" })
+            NpgsqlConnection.ClearAllPools();
+        if (status >= 500)
         {
-            await next(http);
+            LogFailed(e, http.Request.Method, http.Request.Path, status, http.TraceIdentifier);
+            message += $" (request {http.TraceIdentifier})";
         }
-        catch (OperationCanceledException) when (http.RequestAborted.IsCancellationRequested) { }
-        catch (Exception e) when (!http.Response.HasStarted)
-        {
-            var (status, title, code, message) = Explain(e);
-            // What was half sent must not be answered to the next who takes the connection.
-            if (e is System.Text.EncoderFallbackException or PostgresException { SqlState: "22021" or "22P05" })
-                NpgsqlConnection.ClearAllPools();
-            if (status >= 500)
-                LogFailed(e, http.Request.Method, http.Request.Path, status);
-            http.Response.Clear();
-            if (status == 503)
-                http.Response.Headers.RetryAfter = "5";
-            if (http.Request.Path.StartsWithSegments("/api"))
-                await ApiProblem.WriteAsync(http, status, title, [new(code, message)]);
-            else
-                await PageAsync(http, status, title, message);
-        }
+        if (status == 503)
+            http.Response.Headers.RetryAfter = "5";
+        http.Response.Headers.CacheControl = "no-cache, no-store";
+        if (http.Request.Path.StartsWithSegments("/api"))
+            await ApiProblem.WriteAsync(http, status, title, [new(code, message)]);
+        else
+            await PageAsync(http, status, title, message);
+        return true;
     }
 
     private static (int Status, string Title, string Code, string Message) Explain(Exception e) =>
@@ -101,6 +98,6 @@ internal sealed partial class FaultPages(RequestDelegate next, ILogger<FaultPage
         );
     }
 
-    [LoggerMessage(LogLevel.Error, "{Method} {Path} answered {Status}")]
-    private partial void LogFailed(Exception e, string method, string path, int status);
+    [LoggerMessage(LogLevel.Error, "{Method} {Path} answered {Status} (request {Request})")]
+    private partial void LogFailed(Exception e, string method, string path, int status, string request);
 }

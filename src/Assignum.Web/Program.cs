@@ -85,6 +85,7 @@ builder.Services.ConfigureHttpJsonOptions(j => ApiJson.Configure(j.SerializerOpt
 
 // A value of the wrong kind in an address is answered like any other fault (FaultPages).
 builder.Services.Configure<RouteHandlerOptions>(r => r.ThrowOnBadRequest = true);
+builder.Services.AddExceptionHandler<FaultPages>();
 builder.Services.AddOpenApi("v1");
 builder.Services.AddResponseCompression();
 
@@ -104,9 +105,13 @@ catch (Exception e) when (e is Npgsql.NpgsqlException or InvalidOperationExcepti
 }
 if (args.Contains("--migrate"))
     return 0;
+if (args.Contains("--verify"))
+    return await Verifying.RunAsync(options.Connection);
 
 var app = builder.Build();
-app.UseMiddleware<FaultPages>();
+app.Services.GetRequiredService<DeskContext>().Unforeseen = e =>
+    Log.Error(e, "An event was refused for a fault of the program");
+app.UseExceptionHandler(_ => { });
 app.UseSecurityHeaders(SecurityHeaders.Policy);
 app.UseResponseCompression();
 app.UseStaticFiles(
@@ -115,6 +120,7 @@ app.UseStaticFiles(
 app.UseRouting();
 app.UseAuthentication();
 app.UseAuthorization();
+app.UseMiddleware<AuditedAnswers>();
 app.UseMiddleware<Gate>();
 app.MapOpenApi().AllowAnonymous();
 app.MapHealth(options.Instance);

@@ -84,8 +84,9 @@ public class FirmGround
         PostgresErrorCodes.UniqueViolation
     )]
     [InlineData(
-        "insert into assignments (entity_id, since, purpose, account, item_group) select entity_id, 1, purpose, account, "
-            + "item_group from assignments where item_group is not null and item is null and party_group is null limit 1",
+        "insert into assignments (entity_id, since, purpose, account, item_group) "
+            + "select entity_id, 1, purpose, account, item_group from assignments "
+            + "where item_group is not null and item is null and party_group is null limit 1",
         PostgresErrorCodes.UniqueViolation
     )]
     [InlineData(
