@@ -58,6 +58,16 @@ as_db_user() {
   if [ "$(id -u)" -eq 0 ]; then setpriv --reuid=postgres --regid=postgres --clear-groups --reset-env -- "$@"; else "$@"; fi
 }
 
+# The application is no more of root than the database is: root runs it as a user of its own, which has nothing.
+APP_USER=assignum
+need_app_user() {
+  [ "$(id -u)" -eq 0 ] || return 0
+  id "$APP_USER" >/dev/null 2>&1 || useradd --system --no-create-home --home-dir /nonexistent --shell /usr/sbin/nologin "$APP_USER" 2>/dev/null || APP_USER=nobody
+}
+as_app_user() {
+  if [ "$(id -u)" -eq 0 ]; then setpriv --reuid="$APP_USER" --regid="$(id -g "$APP_USER")" --clear-groups -- "$@"; else "$@"; fi
+}
+
 random() { od -An -N"$1" -tx1 /dev/urandom | tr -d ' \n'; }
 
 free_port() {
@@ -79,6 +89,8 @@ cluster_start() {
   if [ ! -s "$secrets" ]; then
     (umask 077; printf 'OWNER_PASSWORD=%s\nAPP_PASSWORD=%s\n' "$(random 24)" "$(random 24)" > "$secrets")
   fi
+  # What encrypts the keys of cookies stands here and not in the database; a restored one brings its own.
+  grep -q '^RING=' "$secrets" || printf 'RING=%s\n' "${ASSIGNUM_RING:-$(random 24)}" >> "$secrets"
   # shellcheck disable=SC1090
   . "$secrets"
   CLUSTER="$data/cluster"
@@ -105,9 +117,7 @@ cluster_start() {
     local try started=""
     for try in 1 2 3 4 5; do
       DB_PORT=$(free_port)
-      as_db_user "$PGBIN/pg_ctl" -D "$CLUSTER" -l "$CLUSTER/server.log" -w -t 60 start \
-        -o "-c listen_addresses=127.0.0.1 -c port=$DB_PORT -c unix_socket_directories='' -c max_connections=200 -c shared_buffers=512MB -c work_mem=16MB -c max_wal_size=2GB -c log_min_messages=warning -c log_file_mode=0600 ${CLUSTER_OPTIONS:-}" >/dev/null 2>&1 9>&- \
-        && { started=1; break; }
+      cluster_run && { started=1; break; }
     done
     [ -n "$started" ] || die "PostgreSQL did not start; its log: $CLUSTER/server.log"
   fi
@@ -118,6 +128,28 @@ select 'create database assignum' where not exists (select from pg_database wher
 SQL
   DB_OWNER="Host=127.0.0.1;Port=$DB_PORT;Database=assignum;Username=assignum_owner;Password=$OWNER_PASSWORD"
   DB_APP="Host=127.0.0.1;Port=$DB_PORT;Database=assignum;Username=assignum_app;Password=$APP_PASSWORD"
+}
+
+# Starts the server of the cluster on DB_PORT.
+cluster_run() {
+  as_db_user "$PGBIN/pg_ctl" -D "$CLUSTER" -l "$CLUSTER/server.log" -w -t 60 start \
+    -o "-c listen_addresses=127.0.0.1 -c port=$DB_PORT -c unix_socket_directories='' -c max_connections=200 -c shared_buffers=512MB -c work_mem=16MB -c max_wal_size=2GB -c log_min_messages=warning -c log_file_mode=0600 ${CLUSTER_OPTIONS:-}" >/dev/null 2>&1 9>&-
+}
+
+# Starts the server again whenever it died, on the port that everybody knows; returns when that cannot be done.
+cluster_watch() {
+  local try
+  while sleep 1; do
+    as_db_user "$PGBIN/pg_ctl" -D "$CLUSTER" status >/dev/null 2>&1 && continue
+    say "The database died; starting it again …"
+    for try in 1 2 3 4 5 6 7 8 9 10; do
+      # What served until then may still be going.
+      cluster_run && { say "The database is back."; continue 2; }
+      sleep 1
+    done
+    say "The database cannot be started again; its log: $CLUSTER/server.log"
+    return 1
+  done
 }
 
 cluster_stop() {

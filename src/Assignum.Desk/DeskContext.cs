@@ -62,6 +62,13 @@ public sealed class DeskContext(Database database, TimeProvider? clock = null, S
                 "unknown-entity",
                 $"There is no entity {entity} that you may see."
             );
+        if (role >= Role.Reviewer && !actor.Strong && await EntityStore.IsOnAsync(db, state.Id, "second-factor", stop))
+            return Outcome<Visit>.No(
+                Refusal.Forbidden,
+                "second-factor-needed",
+                $"In {entity} reviewers and administrators act with a second factor: set yours up on your own page (/me), "
+                    + "then sign in again."
+            );
         state = state with { Today = state.Calendar.Today(Clock) };
         Visit Of(EntityState entered) => new(actor, entered, role);
         if (!actor.WorksIn.TryGetValue(entity, out var whatIf))

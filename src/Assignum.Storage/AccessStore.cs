@@ -11,11 +11,19 @@ public sealed record UserRow(
     string PasswordHash,
     bool Active,
     Guid Stamp,
+    bool SecondFactor,
     IReadOnlyList<RoleRow> Roles
 );
 
 /// <summary>A key of the HTTP interface. <paramref name="Entities"/> null: all.</summary>
-public sealed record KeyRow(int Id, string Name, string Role, IReadOnlyList<string>? Entities);
+/// <param name="Sources">Whose events it may send; null: all.</param>
+public sealed record KeyRow(
+    int Id,
+    string Name,
+    string Role,
+    IReadOnlyList<string>? Entities,
+    IReadOnlyList<string>? Sources
+);
 
 /// <summary>Users, roles, keys, and the keys that protect cookies.</summary>
 public static class AccessStore
@@ -25,7 +33,8 @@ public static class AccessStore
     {
         await using var command = new NpgsqlCommand(
             """
-            select u.user_id, u.sign_in, u.name, u.password_hash, u.active, u.stamp, r.role, e.code
+            select u.user_id, u.sign_in, u.name, u.password_hash, u.active, u.stamp, r.role, e.code,
+              exists (select from second_factor f where f.user_id = u.user_id and f.confirmed_at is not null)
             from app_user u left join user_role r using (user_id) left join entity e on e.entity_id = r.entity_id where
               u.sign_in = $1
             """,
@@ -46,6 +55,7 @@ public static class AccessStore
                 reader.GetString(3),
                 reader.GetBoolean(4),
                 reader.GetGuid(5),
+                reader.GetBoolean(8),
                 roles
             );
             if (!reader.IsDBNull(6))
@@ -214,7 +224,7 @@ public static class AccessStore
               update api_key set last_used_at = now() where key_hash = $1 and revoked_at is null
                 and coalesce(last_used_at, '-infinity') < now() - interval '1 minute')
             select k.key_id, k.name, k.role, case when k.entities is null then null else (select
-              coalesce(array_agg(e.code), '{}') from entity e where e.entity_id = any(k.entities)) end
+              coalesce(array_agg(e.code), '{}') from entity e where e.entity_id = any(k.entities)) end, k.sources
             from api_key k where k.key_hash = $1 and k.revoked_at is null and coalesce(k.expires_at, 'infinity') > now()
             """,
             db
@@ -228,7 +238,8 @@ public static class AccessStore
                 reader.GetInt32(0),
                 reader.GetString(1),
                 reader.GetString(2),
-                reader.IsDBNull(3) ? null : reader.GetFieldValue<string[]>(3)
+                reader.IsDBNull(3) ? null : reader.GetFieldValue<string[]>(3),
+                reader.IsDBNull(4) ? null : reader.GetFieldValue<string[]>(4)
             )
             : null;
     }

@@ -148,15 +148,22 @@ public static class EntityStore
         string code,
         int draft,
         string who,
+        string openedBy,
         DateTime since,
         CancellationToken stop
     )
     {
         await using var command = new NpgsqlCommand(
             """
-            select exists (select from audit where entity_id = $1 and subject = $2 and who = $3 and at >= $4)
+            with person as (select coalesce((select made_by from api_key where 'key ' || name = $3), $3) as who),
+            same as (select who from person
+              union all select 'key ' || k.name from api_key k join person p on k.made_by = p.who)
+            select exists (select from audit where entity_id = $1 and subject = $2 and who in (select who from same)
+                and at >= $4)
                 or exists (select from change c join edition e on e.entity_id = c.entity_id and e.edition_id = c.draft
-                           where c.entity_id = $1 and c.who = $3 and (e.edition_id = $5 or e.merged_into = $5))
+                           where c.entity_id = $1 and c.who in (select who from same)
+                             and (e.edition_id = $5 or e.merged_into = $5))
+                or $6 in (select who from same)
             """,
             db
         )
@@ -168,6 +175,51 @@ public static class EntityStore
                 new() { Value = who },
                 new() { Value = since },
                 new() { Value = draft },
+                new() { Value = openedBy },
+            },
+        };
+        return (bool)(await command.ExecuteScalarAsync(stop))!;
+    }
+
+    /// <summary>All entities by code, and whether the edition published last has a policy on.</summary>
+    public static async Task<IReadOnlyList<(string Code, bool On)>> AllWithAsync(
+        NpgsqlConnection db,
+        string policy,
+        CancellationToken stop
+    )
+    {
+        await using var command = new NpgsqlCommand(
+            """
+            select code, exists (select from policies p where p.entity_id = e.entity_id and p.policy = $1
+              and p.value = 'on' and p.until is null and p.draft is null)
+            from entity e order by code
+            """,
+            db
+        )
+        {
+            Parameters = { new() { Value = policy } },
+        };
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        var all = new List<(string, bool)>();
+        while (await reader.ReadAsync(stop))
+            all.Add((reader.GetString(0), reader.GetBoolean(1)));
+        return all;
+    }
+
+    /// <summary>Whether the edition published last has a policy on.</summary>
+    /// <param name="entity">Null: any entity's.</param>
+    public static async Task<bool> IsOnAsync(NpgsqlConnection db, int? entity, string policy, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand(
+            "select exists (select from policies where ($1::int is null or entity_id = $1) and policy = $2 and value = "
+                + "'on' and until is null and draft is null)",
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = (object?)entity ?? DBNull.Value, NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Integer },
+                new() { Value = policy },
             },
         };
         return (bool)(await command.ExecuteScalarAsync(stop))!;

@@ -39,7 +39,8 @@ internal sealed class EntryContent
         if (value is not { } number)
             return Whole(-1);
         Span<int> bits = stackalloc int[4];
-        decimal.GetBits(number / 1.0000000000000000000000000000m, bits);
+        // Nothing has a sign in the database.
+        decimal.GetBits(number == 0 ? 0 : number / 1.0000000000000000000000000000m, bits);
         foreach (var part in bits)
             Whole(part);
         return this;

@@ -17,7 +17,8 @@ public static class PeopleStore
                 order by e.code nulls first, r.role),
               array(select coalesce(e.code, '') from user_role r left join entity e using (entity_id)
                 where r.user_id = u.user_id order by e.code nulls first, r.role),
-              count(s.session_id)::int, max(s.seen_at)
+              count(s.session_id)::int, max(s.seen_at),
+              exists (select from second_factor f where f.user_id = u.user_id and f.confirmed_at is not null)
             from app_user u left join session s on s.user_id = u.user_id and s.started_at > now() - $1
               and s.seen_at > now() - $2
             group by u.user_id order by u.sign_in
@@ -45,7 +46,8 @@ public static class PeopleStore
                     reader.GetBoolean(4),
                     [.. roles.Select((r, i) => new RoleRow(r, entities[i].Length == 0 ? null : entities[i]))],
                     reader.GetInt32(7),
-                    reader.IsDBNull(8) ? null : reader.GetDateTime(8)
+                    reader.IsDBNull(8) ? null : reader.GetDateTime(8),
+                    reader.GetBoolean(9)
                 )
             );
         }
@@ -59,7 +61,7 @@ public static class PeopleStore
             """
             select key_id, name, role, case when entities is null then null else array(select e.code from entity e
               where e.entity_id = any(entities) order by e.code) end, made_by, created_at, expires_at, last_used_at,
-              revoked_at
+              revoked_at, sources
             from api_key order by revoked_at is not null, name
             """,
             db
@@ -78,7 +80,8 @@ public static class PeopleStore
                     reader.GetDateTime(5),
                     Time(6),
                     Time(7),
-                    Time(8)
+                    Time(8),
+                    reader.IsDBNull(9) ? null : reader.GetFieldValue<string[]>(9)
                 )
             );
         return keys;
@@ -183,14 +186,15 @@ public static class PeopleStore
         byte[] hash,
         string role,
         int[]? entities,
+        string[]? sources,
         DateTime? expires,
         string who,
         CancellationToken stop
     ) =>
         await DoAsync(
             db,
-            "insert into api_key (name, key_hash, role, entities, expires_at, made_by) values ($1, $2, $3, $4, $5, $6) on "
-                + "conflict (name) do nothing",
+            "insert into api_key (name, key_hash, role, entities, expires_at, made_by, sources) values ($1, $2, $3, $4, $5, $6, $7) "
+                + "on conflict (name) do nothing",
             stop,
             name,
             hash,
@@ -201,7 +205,12 @@ public static class PeopleStore
                 NpgsqlDbType = NpgsqlDbType.Array | NpgsqlDbType.Integer,
             },
             new NpgsqlParameter { Value = (object?)expires ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.TimestampTz },
-            who
+            who,
+            new NpgsqlParameter
+            {
+                Value = (object?)sources ?? DBNull.Value,
+                NpgsqlDbType = NpgsqlDbType.Array | NpgsqlDbType.Text,
+            }
         ) > 0;
 
     /// <summary>Takes a key's right away for good.</summary>
@@ -209,10 +218,15 @@ public static class PeopleStore
         await DoAsync(db, "update api_key set revoked_at = now() where key_id = $1 and revoked_at is null", stop, key)
         > 0;
 
+    /// <summary>Gives a key another secret; false where it is revoked or not there.</summary>
+    public static async Task<bool> RotateAsync(NpgsqlConnection db, int key, byte[] hash, CancellationToken stop) =>
+        await DoAsync(db, "update api_key set key_hash = $2 where key_id = $1 and revoked_at is null", stop, key, hash)
+        > 0;
+
     private static NpgsqlParameter Maybe(int? value) =>
         new() { Value = (object?)value ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Integer };
 
-    private static async Task<int> DoAsync(
+    internal static async Task<int> DoAsync(
         NpgsqlConnection db,
         string sql,
         CancellationToken stop,

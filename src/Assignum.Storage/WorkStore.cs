@@ -194,6 +194,17 @@ public static class WorkStore
         return await command.ExecuteNonQueryAsync(stop) > 0;
     }
 
+    /// <summary>How much work there is of each status.</summary>
+    public static async Task<IReadOnlyDictionary<string, long>> CountsAsync(NpgsqlConnection db, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("select status, count(*) from work group by status", db);
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        var counts = new Dictionary<string, long>(StringComparer.Ordinal);
+        while (await reader.ReadAsync(stop))
+            counts[reader.GetString(0)] = reader.GetInt64(1);
+        return counts;
+    }
+
     /// <summary>The newest work of an entity. Uses work_entity.</summary>
     public static async Task<IReadOnlyList<WorkRow>> ListAsync(
         NpgsqlConnection db,

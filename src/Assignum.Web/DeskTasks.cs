@@ -17,6 +17,8 @@ internal static class DeskTasks
             .AddSingleton<FirstAccess>()
             .AddSingleton<KeepPeople>()
             .AddSingleton<Evidence>()
+            .AddSingleton<OwnAccount>()
+            .AddSingleton<ISecrets, Access.HiddenSecrets>()
             .AddSingleton<CreateEntity>()
             .AddSingleton<ImportBundle>()
             .AddSingleton<EditSetUp>()

@@ -12,23 +12,22 @@ using Microsoft.Extensions.Options;
 using Serilog;
 
 var builder = WebApplication.CreateBuilder(args);
-builder.Host.UseSerilog(
-    (_, log) =>
-        log
-            .MinimumLevel.Information()
-            .MinimumLevel.Override("Microsoft.AspNetCore", Serilog.Events.LogEventLevel.Warning)
-            .WriteTo.Console(formatProvider: System.Globalization.CultureInfo.InvariantCulture)
-);
+Watching.Logs(builder);
 StartOptions options;
+Serving serving;
 try
 {
     options = StartOptions.From(builder.Configuration);
+    serving = Serving.From(builder.Configuration);
 }
 catch (InvalidOperationException e)
 {
     Console.Error.WriteLine(e.Message);
     return 1;
 }
+serving.Configure(builder);
+Watching.Figures(builder.Services);
+Throttle.Add(builder.Services, builder.Configuration.GetValue("ASSIGNUM_LIMIT_FACTOR", 1));
 builder.Services.AddSingleton(options);
 builder.Services.AddSingleton(new Database(options.Connection));
 builder.Services.AddSingleton<DeskContext>();
@@ -53,7 +52,7 @@ builder.Services.AddDataProtection().SetApplicationName("Assignum");
 builder.Services.AddSingleton<IConfigureOptions<KeyManagementOptions>, DatabaseKeyRing>();
 builder
     .Services.AddAuthentication(CookieAuthenticationDefaults.AuthenticationScheme)
-    .AddCookie(SessionCookie.Configure)
+    .AddCookie(c => SessionCookie.Configure(c, serving.Secure))
     .AddScheme<Microsoft.AspNetCore.Authentication.AuthenticationSchemeOptions, ApiKeyHandler>(
         ApiKeyHandler.Scheme,
         null
@@ -72,6 +71,7 @@ builder.Services.AddAntiforgery(a =>
 {
     a.Cookie.Name = "assignum-form";
     a.Cookie.SameSite = SameSiteMode.Strict;
+    a.Cookie.SecurePolicy = serving.Secure ? CookieSecurePolicy.Always : CookieSecurePolicy.SameAsRequest;
     a.HeaderName = "X-Form-Token";
 });
 builder.Services.AddHttpContextAccessor();
@@ -111,7 +111,12 @@ if (args.Contains("--verify"))
 var app = builder.Build();
 app.Services.GetRequiredService<DeskContext>().Unforeseen = e =>
     Log.Error(e, "An event was refused for a fault of the program");
+app.UseForwardedHeaders();
+Watching.Requests(app);
 app.UseExceptionHandler(_ => { });
+app.UseHostFiltering();
+if (serving.Secure)
+    app.UseHsts();
 app.UseSecurityHeaders(SecurityHeaders.Policy);
 app.UseResponseCompression();
 app.UseStaticFiles(
@@ -120,10 +125,12 @@ app.UseStaticFiles(
 app.UseRouting();
 app.UseAuthentication();
 app.UseAuthorization();
+app.UseRateLimiter();
 app.UseMiddleware<AuditedAnswers>();
 app.UseMiddleware<Gate>();
 app.MapOpenApi().AllowAnonymous();
 app.MapHealth(options.Instance);
+Watching.Map(app);
 app.MapApi();
 app.MapRazorPages();
 try

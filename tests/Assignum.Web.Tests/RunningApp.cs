@@ -100,6 +100,8 @@ public sealed class RunningApp : IAsyncLifetime
                 .UseSetting("ASSIGNUM_DB_OWNER", owner)
                 .UseSetting("ASSIGNUM_DEMO", "skerrow")
                 .UseSetting("ASSIGNUM_DEMO_FOLDER", Path.Combine(ProjectFiles.Root, "tests", "company"))
+                .UseSetting("ASSIGNUM_LIMIT_FACTOR", "1000")
+                .UseSetting("ASSIGNUM_RING", "ring-of-the-tests-0123456789")
                 .UseSetting("ASSIGNUM_API_KEY", Key);
             builder.UseContentRoot(Path.Combine(ProjectFiles.Root, "src", "Assignum.Web"));
             builder.ConfigureLogging(l => l.ClearProviders());

@@ -15,11 +15,14 @@ public sealed record PersonRow(
     bool HasPassword,
     IReadOnlyList<RoleRow> Roles,
     int Sessions,
-    DateTime? SeenAt
+    DateTime? SeenAt,
+    bool SecondFactor
 );
 
 /// <summary>A key of the HTTP interface as the administrator sees it, without what opens.</summary>
 /// <param name="Entities">Null: all.</param>
+/// <param name="MadeBy">Who made it, and whom it counts as.</param>
+/// <param name="Sources">Whose events it may send; null: all.</param>
 public sealed record KeyInfo(
     int Id,
     string Name,
@@ -29,5 +32,9 @@ public sealed record KeyInfo(
     DateTime CreatedAt,
     DateTime? ExpiresAt,
     DateTime? LastUsedAt,
-    DateTime? RevokedAt
+    DateTime? RevokedAt,
+    IReadOnlyList<string>? Sources = null
 );
+
+/// <summary>A session of somebody that goes on.</summary>
+public sealed record SessionRow(Guid Id, DateTime StartedAt, DateTime SeenAt, string Address);

@@ -14,6 +14,7 @@ public sealed record Policies
             ["receipt-accrual"] = ["on", "off"],
             ["cost-timing"] = ["shipment", "invoice"],
             ["four-eyes"] = ["off", "on"],
+            ["second-factor"] = ["off", "on"],
             ["discounts"] = ["net", "separate"],
             ["production"] = ["through-wip", "direct"],
             ["tax-rounding"] = ["document", "line"],
@@ -25,6 +26,10 @@ public sealed record Policies
             ["group-for-new-suppliers"] = [],
             ["group-for-new-projects"] = [],
         };
+
+    /// <summary>Policies about people: they move no landing.</summary>
+    public static IReadOnlySet<string> OfPeople { get; } =
+        new HashSet<string>(StringComparer.Ordinal) { "four-eyes", "second-factor" };
 
     public bool Perpetual { get; init; } = true;
     public bool ReceiptAccrual { get; init; } = true;

@@ -32,6 +32,12 @@ public sealed record Actor(string Name, Role? Everywhere, IReadOnlyDictionary<st
     /// published edition that is looked at.</summary>
     public IReadOnlyDictionary<string, int> WorksIn { get; init; } = new Dictionary<string, int>();
 
+    /// <summary>False: somebody who signed in with a password alone.</summary>
+    public bool Strong { get; init; } = true;
+
+    /// <summary>Sources whose events may be sent; null: all.</summary>
+    public IReadOnlyList<string>? Sources { get; init; }
+
     /// <summary>The same actor, working in the draft itself.</summary>
     public Actor InDraft => WorksIn.Count == 0 ? this : this with { WorksIn = new Dictionary<string, int>() };
 

@@ -7,7 +7,12 @@ using Npgsql;
 namespace Assignum.Desk.Access;
 
 /// <summary>Who may come in, and with which keys.</summary>
-public sealed record Access(IReadOnlyList<PersonRow> People, IReadOnlyList<KeyInfo> Keys);
+/// <param name="Conflicts">Duties that one person holds together.</param>
+public sealed record Access(
+    IReadOnlyList<PersonRow> People,
+    IReadOnlyList<KeyInfo> Keys,
+    IReadOnlyList<DutyConflict> Conflicts
+);
 
 /// <summary>Lets an administrator of everything look after people and keys. What is shown once is kept as a hash.</summary>
 public sealed class KeepPeople(DeskContext desk)
@@ -23,7 +28,9 @@ public sealed class KeepPeople(DeskContext desk)
         if (!actor.MayEverywhere(Role.Administrator))
             return No<Access>();
         await using var db = await desk.Database.OpenAsync(stop);
-        return new Access(await PeopleStore.ListAsync(db, stop), await PeopleStore.KeysAsync(db, stop));
+        var (people, keys) = (await PeopleStore.ListAsync(db, stop), await PeopleStore.KeysAsync(db, stop));
+        var entities = await EntityStore.AllWithAsync(db, "four-eyes", stop);
+        return new Access(people, keys, Duties.Of(people, keys, entities, desk.Clock.GetUtcNow().UtcDateTime));
     }
 
     /// <summary>Adds somebody with a first role.</summary>
@@ -187,10 +194,19 @@ public sealed class KeepPeople(DeskContext desk)
         string? role,
         string? entities,
         int? days,
-        CancellationToken stop
+        CancellationToken stop,
+        string? sources = null
     )
     {
         name = name?.Trim() ?? "";
+        var from = (sources ?? "").Split([' ', ','], StringSplitOptions.RemoveEmptyEntries);
+        if (from.Any(s => s.Length > LongestName))
+            return Outcome<string>.No(
+                Refusal.Invalid,
+                "too-long",
+                $"A source has at most {LongestName} characters.",
+                "sources"
+            );
         if (name.Length is 0 or > LongestName)
             return Outcome<string>.No(
                 Refusal.Invalid,
@@ -232,6 +248,7 @@ public sealed class KeepPeople(DeskContext desk)
                         SignIn.HashKey(key),
                         role!,
                         codes.Length == 0 ? null : [.. ids],
+                        from.Length == 0 ? null : from,
                         expires,
                         actor.Name,
                         stop
@@ -253,6 +270,7 @@ public sealed class KeepPeople(DeskContext desk)
                     {
                         role,
                         entities = codes,
+                        sources = from,
                         expires,
                     },
                     stop
@@ -262,6 +280,41 @@ public sealed class KeepPeople(DeskContext desk)
             stop
         );
     }
+
+    /// <summary>Gives a key another secret; what opened before opens nothing more.</summary>
+    public Task<Outcome<string>> RotateAsync(Actor actor, int id, CancellationToken stop) =>
+        HoldAsync<string>(
+            actor,
+            async (db, _) =>
+            {
+                var key = (await PeopleStore.KeysAsync(db, stop)).FirstOrDefault(k => k.Id == id);
+                var secret = Secret();
+                if (key is null || !await PeopleStore.RotateAsync(db, id, SignIn.HashKey(secret), stop))
+                    return Outcome<string>.No(
+                        Refusal.NotFound,
+                        "unknown-key",
+                        "There is no such key, or it is revoked."
+                    );
+                await AuditAsync(db, actor, "key made anew", key.Name, null, null, stop);
+                return secret;
+            },
+            stop
+        );
+
+    /// <summary>Takes the second factor of somebody away who lost it, and ends the sessions.</summary>
+    public Task<Outcome<bool>> DropFactorAsync(Actor actor, int id, CancellationToken stop) =>
+        OfAsync<bool>(
+            actor,
+            id,
+            async (db, person, _) =>
+            {
+                await FactorStore.DropAsync(db, id, stop);
+                await PeopleStore.EndSessionsAsync(db, id, stop);
+                await AuditAsync(db, actor, "second factor taken away", person.SignIn, null, null, stop);
+                return true;
+            },
+            stop
+        );
 
     /// <summary>Takes a key's right away for good.</summary>
     public Task<Outcome<bool>> RevokeAsync(Actor actor, int id, CancellationToken stop) =>
@@ -360,6 +413,12 @@ public sealed class KeepPeople(DeskContext desk)
         if (!actor.MayEverywhere(Role.Administrator))
             return No<T>();
         await using var db = await desk.Database.OpenAsync(stop);
+        if (!actor.Strong && await EntityStore.IsOnAsync(db, null, "second-factor", stop))
+            return Outcome<T>.No(
+                Refusal.Forbidden,
+                "second-factor-needed",
+                "Administrators act with a second factor here: set yours up on your own page (/me), then sign in again."
+            );
         await using var transaction = await db.BeginTransactionAsync(stop);
         await PeopleStore.HoldAsync(db, stop);
         var outcome = await what(db, await PeopleStore.ListAsync(db, stop));

@@ -9,7 +9,9 @@ namespace Assignum.Desk.Access;
 /// <param name="Stamp">Changes with the password: an older session ends.</param>
 /// <param name="Session">The session that began with signing in.</param>
 /// <param name="Actor">With the roles held.</param>
-public sealed record Person(string SignIn, string Name, Guid Stamp, Guid Session, Actor Actor);
+/// <param name="Ticket">Not empty: the password was right, and a code of the second factor is still needed; this says
+/// for whom.</param>
+public sealed record Person(string SignIn, string Name, Guid Stamp, Guid Session, Actor Actor, string Ticket = "");
 
 /// <summary>Signs users in and recognises keys.</summary>
 /// <remarks>
@@ -17,7 +19,7 @@ public sealed record Person(string SignIn, string Name, Guid Stamp, Guid Session
 /// elsewhere keeps nobody out. An address with very many of them is held back whole. The answers are the same, and take
 /// as long, for names that there are and names that there are not.
 /// </remarks>
-public sealed class SignIn(DeskContext desk)
+public sealed class SignIn(DeskContext desk, ISecrets? secrets = null)
 {
     private static readonly PasswordHasher<string> Hasher = new();
     private static readonly string NobodysHash = Hasher.HashPassword("", Guid.NewGuid().ToString());
@@ -33,8 +35,7 @@ public sealed class SignIn(DeskContext desk)
         var signIn = name.Trim().ToLowerInvariant();
         var hash = HashKey(signIn);
         await using var db = await desk.Database.OpenAsync(stop);
-        var (ofAddress, ofName, ago) = await AccessStore.FailuresAsync(db, hash, address, stop);
-        if (ofAddress >= AddressLimit || ofName >= NameLimit && ago < Wait(ofName))
+        if (await IsHeldBackAsync(db, hash, address, stop))
             return Outcome<Person>.No(
                 Refusal.Forbidden,
                 "throttled",
@@ -49,6 +50,7 @@ public sealed class SignIn(DeskContext desk)
         if (user is not { Active: true } || verdict == PasswordVerificationResult.Failed)
         {
             await AccessStore.FailedAsync(db, hash, address, stop);
+            DeskFigures.SignIn("refused");
             await EntityStore.AuditAsync(
                 db,
                 null,
@@ -61,8 +63,79 @@ public sealed class SignIn(DeskContext desk)
             );
             return Outcome<Person>.No(Refusal.Invalid, "wrong-sign-in", "The name or the password is wrong.");
         }
+        if (user.SecondFactor)
+            return PersonOf(user, default) with
+            {
+                Ticket = Secrets.Hide($"{desk.Clock.GetUtcNow().ToUnixTimeSeconds()} {user.Stamp} {user.SignIn}"),
+            };
+        return await BeginAsync(db, user, hash, address, stop);
+    }
+
+    /// <summary>Goes on after the right password with a code of the second factor, or a recovery code.</summary>
+    public async Task<Outcome<Person>> CodeAsync(string ticket, string code, string address, CancellationToken stop)
+    {
+        var over = Outcome<Person>.No(Refusal.NotFound, "sign-in-over", "Too much time has passed: sign in again.");
+        if (
+            Secrets.Show(ticket)?.Split(' ', 3) is not [var began, var stamp, var signIn]
+            || !long.TryParse(began, out var at)
+            || desk.Clock.GetUtcNow() - DateTimeOffset.FromUnixTimeSeconds(at) > TicketLasts
+        )
+            return over;
+        var hash = HashKey(signIn);
+        await using var db = await desk.Database.OpenAsync(stop);
+        if (await IsHeldBackAsync(db, hash, address, stop))
+            return Outcome<Person>.No(
+                Refusal.Forbidden,
+                "throttled",
+                "Too many wrong codes came from here. Wait a few minutes and try again."
+            );
+        if (
+            await AccessStore.UserAsync(db, signIn, stop) is not { Active: true } user
+            || user.Stamp.ToString() != stamp
+        )
+            return over;
+        if (!await OwnAccount.OpensAsync(db, user.Id, code, Secrets, desk.Clock, stop))
+        {
+            await AccessStore.FailedAsync(db, hash, address, stop);
+            DeskFigures.SignIn("refused");
+            await EntityStore.AuditAsync(db, null, user.SignIn, "code refused", address, null, null, stop);
+            return Outcome<Person>.No(
+                Refusal.Invalid,
+                "wrong-code",
+                "The code is wrong, or was used before: wait for the next one."
+            );
+        }
+        return await BeginAsync(db, user, hash, address, stop);
+    }
+
+    /// <summary>Whether wrong passwords of a name from a place hold it back there.</summary>
+    internal static async Task<bool> IsHeldBackAsync(
+        Npgsql.NpgsqlConnection db,
+        byte[] name,
+        string place,
+        CancellationToken stop
+    )
+    {
+        var (ofPlace, ofName, ago) = await AccessStore.FailuresAsync(db, name, place, stop);
+        return ofPlace >= AddressLimit || ofName >= NameLimit && ago < Wait(ofName);
+    }
+
+    private static readonly TimeSpan TicketLasts = TimeSpan.FromMinutes(5);
+
+    private ISecrets Secrets =>
+        secrets ?? throw new InvalidOperationException("Second factors need what hides their secrets.");
+
+    private static async Task<Person> BeginAsync(
+        Npgsql.NpgsqlConnection db,
+        UserRow user,
+        byte[] hash,
+        string address,
+        CancellationToken stop
+    )
+    {
         var session = await AccessStore.BeginSessionAsync(db, user.Id, hash, address, stop);
         await EntityStore.AuditAsync(db, null, user.SignIn, "signed in", address, null, null, stop);
+        DeskFigures.SignIn("signed in");
         return PersonOf(user, session);
     }
 
@@ -105,7 +178,10 @@ public sealed class SignIn(DeskContext desk)
             "key " + row.Name,
             row.Entities is null ? role : null,
             row.Entities?.ToDictionary(e => e, _ => role) ?? []
-        );
+        )
+        {
+            Sources = row.Sources,
+        };
     }
 
     /// <summary>What is stored of a key, a link, or a name that was typed.</summary>
@@ -113,6 +189,11 @@ public sealed class SignIn(DeskContext desk)
 
     /// <summary>What is stored of a password.</summary>
     public static string HashPassword(string signIn, string password) => Hasher.HashPassword(signIn, password);
+
+    /// <summary>Whether a password is somebody's.</summary>
+    internal static bool IsPassword(UserRow user, string password) =>
+        password.Length <= 1000
+        && Hasher.VerifyHashedPassword(user.SignIn, user.PasswordHash, password) != PasswordVerificationResult.Failed;
 
     private static Person PersonOf(UserRow user, Guid session) =>
         new(user.SignIn, user.Name, user.Stamp, session, ActorOf(user));
@@ -130,6 +211,6 @@ public sealed class SignIn(DeskContext desk)
             else if (!named.TryGetValue(row.Entity, out var held) || held < role)
                 named[row.Entity] = role;
         }
-        return new Actor(user.SignIn, everywhere, named);
+        return new Actor(user.SignIn, everywhere, named) { Strong = user.SecondFactor };
     }
 }

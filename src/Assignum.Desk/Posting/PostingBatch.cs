@@ -130,7 +130,12 @@ internal sealed class PostingBatch(
     }
 
     /// <summary>To be called after the commit.</summary>
-    public void Committed() => writer.Committed();
+    public void Committed()
+    {
+        writer.Committed();
+        foreach (var (outcome, count) in Answers.CountBy(a => a.Outcome))
+            DeskFigures.Events(outcome, count);
+    }
 
     /// <inheritdoc/>
     public void Dispose() => writer.Dispose();
@@ -154,6 +159,18 @@ internal sealed class PostingBatch(
             new(name, row, outcome, number, errors ?? []);
         if (read.Faults.Count > 0)
             return Answer("refused", null, read.Faults);
+        if (actor.Sources is { } sources && !sources.Contains(e.Source))
+            return Answer(
+                "refused",
+                null,
+                [
+                    new Fault(
+                        "role-needed",
+                        $"This key sends events of {string.Join(", ", sources)} only, not of {e.Source}.",
+                        "source"
+                    ),
+                ]
+            );
         if (kept.TryGetValue((e.Source, e.Id), out var there))
             return there.Body == read.Canonical
                 ? Answer("duplicate", there.Number)

@@ -206,8 +206,16 @@ public sealed class KeepDrafts(DeskContext desk)
         string who,
         CancellationToken stop
     ) =>
-        draft.OpenedBy == who
-        || await EntityStore.EditedDraftAsync(db, state.Id, state.Code, draft.Id, who, draft.OpenedAt, stop);
+        await EntityStore.EditedDraftAsync(
+            db,
+            state.Id,
+            state.Code,
+            draft.Id,
+            who,
+            draft.OpenedBy,
+            draft.OpenedAt,
+            stop
+        );
 
     private static bool Named(EntityState state, string name) =>
         state.WhatIfs.Any(w => w.Status == "draft" && string.Equals(w.Name, name, StringComparison.OrdinalIgnoreCase));

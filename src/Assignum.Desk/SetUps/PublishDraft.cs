@@ -146,6 +146,7 @@ public sealed class PublishDraft(DeskContext desk)
             },
             stop
         );
+        held.Afterwards(DeskFigures.Published);
         return draft with
         {
             Number = number,

@@ -15,6 +15,13 @@ public sealed class WorkDesk(DeskContext desk)
     /// <summary>Raised when work was given, so that a worker of this process need not wait to look.</summary>
     public event Action? Given;
 
+    /// <summary>How much work there is of each status, over all entities.</summary>
+    public async Task<IReadOnlyDictionary<string, long>> CountsAsync(CancellationToken stop)
+    {
+        await using var db = await desk.Database.OpenAsync(stop);
+        return await WorkStore.CountsAsync(db, stop);
+    }
+
     /// <summary>Gives work; it is done with the rights that the actor has now.</summary>
     /// <param name="role">The role that it needs.</param>
     /// <param name="subject">What it is about, for people.</param>
@@ -136,18 +143,28 @@ public sealed class WorkDesk(DeskContext desk)
 internal sealed record Order(ActorOrder Actor, JsonElement Input);
 
 /// <summary>Whose rights work is done with: those held in its entity when it was given.</summary>
-internal sealed record ActorOrder(string Name, Role Role, int? WorksIn)
+internal sealed record ActorOrder(
+    string Name,
+    Role Role,
+    int? WorksIn,
+    bool Strong = true,
+    IReadOnlyList<string>? Sources = null
+)
 {
     public static ActorOrder Of(Actor actor, string entity) =>
         new(
             actor.Name,
             Enum.GetValues<Role>().Last(r => actor.May(r, entity)),
-            actor.WorksIn.TryGetValue(entity, out var whatIf) ? whatIf : null
+            actor.WorksIn.TryGetValue(entity, out var whatIf) ? whatIf : null,
+            actor.Strong,
+            actor.Sources
         );
 
     public Actor In(string entity) =>
         new(Name, null, new Dictionary<string, Role> { [entity] = Role })
         {
+            Strong = Strong,
+            Sources = Sources,
             WorksIn = WorksIn is { } whatIf
                 ? new Dictionary<string, int> { [entity] = whatIf }
                 : new Dictionary<string, int>(),

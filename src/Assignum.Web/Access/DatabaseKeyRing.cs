@@ -8,9 +8,16 @@ namespace Assignum.Web.Access;
 
 /// <summary>Keeps the keys that protect cookies in the database, so that all processes share them and a restart keeps
 /// sessions.</summary>
-internal sealed class DatabaseKeyRing(FirstAccess access) : IConfigureOptions<KeyManagementOptions>, IXmlRepository
+internal sealed class DatabaseKeyRing(FirstAccess access, Start.StartOptions start)
+    : IConfigureOptions<KeyManagementOptions>,
+        IXmlRepository
 {
-    public void Configure(KeyManagementOptions options) => options.XmlRepository = this;
+    public void Configure(KeyManagementOptions options)
+    {
+        options.XmlRepository = this;
+        if (start.Ring is { } secret)
+            options.XmlEncryptor = new RingCipher(secret);
+    }
 
     public IReadOnlyCollection<XElement> GetAllElements() =>
         [.. access.ProtectionKeys().Select(xml => XElement.Parse(xml))];

@@ -10,14 +10,14 @@ namespace Assignum.Web.Access;
 internal static class SessionCookie
 {
     private const string Stamp = "stamp",
-        Session = "session";
+        SessionClaim = "session";
 
-    public static void Configure(CookieAuthenticationOptions cookie)
+    public static void Configure(CookieAuthenticationOptions cookie, bool secure)
     {
         cookie.Cookie.Name = "assignum-session";
         cookie.Cookie.HttpOnly = true;
         cookie.Cookie.SameSite = SameSiteMode.Lax;
-        cookie.Cookie.SecurePolicy = CookieSecurePolicy.SameAsRequest;
+        cookie.Cookie.SecurePolicy = secure ? CookieSecurePolicy.Always : CookieSecurePolicy.SameAsRequest;
         cookie.LoginPath = "/sign-in";
         cookie.AccessDeniedPath = "/sign-in";
         cookie.ReturnUrlParameter = "to";
@@ -49,7 +49,7 @@ internal static class SessionCookie
                     [
                         new Claim(ClaimTypes.Name, user.SignIn),
                         new Claim(Stamp, user.Stamp.ToString()),
-                        new Claim(Session, user.Session.ToString()),
+                        new Claim(SessionClaim, user.Session.ToString()),
                     ],
                     CookieAuthenticationDefaults.AuthenticationScheme
                 )
@@ -59,10 +59,17 @@ internal static class SessionCookie
     /// <summary>Ends the session, on the server as in the browser.</summary>
     public static async Task SignOutAsync(HttpContext http)
     {
-        if (http.User.Identity?.Name is { } name && Guid.TryParse(http.User.FindFirstValue(Session), out var session))
+        if (
+            http.User.Identity?.Name is { } name
+            && Guid.TryParse(http.User.FindFirstValue(SessionClaim), out var session)
+        )
             await http.RequestServices.GetRequiredService<SignIn>().EndAsync(name, session, http.RequestAborted);
         await http.SignOutAsync(CookieAuthenticationDefaults.AuthenticationScheme);
     }
+
+    /// <summary>The session of this request.</summary>
+    public static Guid Session(this HttpContext http) =>
+        Guid.TryParse(http.User.FindFirstValue(SessionClaim), out var session) ? session : default;
 
     /// <summary>Who acts in this request.</summary>
     public static Actor Actor(this HttpContext http) => (Actor)http.Items[typeof(Actor)]!;
@@ -107,7 +114,7 @@ internal static class SessionCookie
         var still =
             name is not null
             && Guid.TryParse(context.Principal!.FindFirstValue(Stamp), out var stamp)
-            && Guid.TryParse(context.Principal!.FindFirstValue(Session), out var session)
+            && Guid.TryParse(context.Principal!.FindFirstValue(SessionClaim), out var session)
                 ? await context
                     .HttpContext.RequestServices.GetRequiredService<SignIn>()
                     .StillAsync(name, stamp, session, context.HttpContext.RequestAborted)

@@ -10,7 +10,7 @@ namespace Assignum.Web.Pages;
 /// <summary>Who may come in, with which roles and keys; for administrators of everything.</summary>
 public sealed class PeopleModel(DeskContext desk, KeepPeople keep) : PageModel
 {
-    public Assignum.Desk.Access.Access Access { get; private set; } = new([], []);
+    public Assignum.Desk.Access.Access Access { get; private set; } = new([], [], []);
     public IReadOnlyList<string> Entities { get; private set; } = [];
     public IReadOnlyList<Fault> Faults { get; private set; } = [];
 
@@ -68,11 +68,26 @@ public sealed class PeopleModel(DeskContext desk, KeepPeople keep) : PageModel
             "All sessions have ended."
         );
 
-    public async Task<IActionResult> OnPostKeyAsync(string? keyName, string? role, string? entities, int? days)
+    public async Task<IActionResult> OnPostKeyAsync(
+        string? keyName,
+        string? role,
+        string? entities,
+        int? days,
+        string? sources
+    )
     {
-        var made = await keep.MakeKeyAsync(Actor, keyName, role, entities, days, HttpContext.RequestAborted);
+        var made = await keep.MakeKeyAsync(Actor, keyName, role, entities, days, HttpContext.RequestAborted, sources);
         return await OnceAsync(made, keyName?.Trim() ?? "", false);
     }
+
+    public async Task<IActionResult> OnPostRotateAsync(int id, string? of) =>
+        await OnceAsync(await keep.RotateAsync(Actor, id, HttpContext.RequestAborted), of ?? "", false);
+
+    public async Task<IActionResult> OnPostFactorAsync(int id) =>
+        await AfterAsync(
+            await keep.DropFactorAsync(Actor, id, HttpContext.RequestAborted),
+            "The second factor is taken away; all sessions have ended."
+        );
 
     public async Task<IActionResult> OnPostRevokeAsync(int id) =>
         await AfterAsync(await keep.RevokeAsync(Actor, id, HttpContext.RequestAborted), "The key opens nothing more.");

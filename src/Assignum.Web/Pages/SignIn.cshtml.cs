@@ -17,6 +17,13 @@ public sealed class SignInModel(SignIn signIn) : PageModel
     [BindProperty]
     public string Password { get; set; } = "";
 
+    /// <summary>Not empty: the password was right, and a code is needed.</summary>
+    [BindProperty]
+    public string? Ticket { get; set; }
+
+    [BindProperty]
+    public string? Code { get; set; }
+
     /// <summary>Why signing in was refused.</summary>
     public string? Problem { get; private set; }
 
@@ -25,11 +32,21 @@ public sealed class SignInModel(SignIn signIn) : PageModel
     public async Task<IActionResult> OnPostAsync()
     {
         var address = HttpContext.Connection.RemoteIpAddress?.ToString() ?? "unknown";
-        var outcome = await signIn.RunAsync(Name ?? "", Password ?? "", address, HttpContext.RequestAborted);
+        var outcome = string.IsNullOrEmpty(Ticket)
+            ? await signIn.RunAsync(Name ?? "", Password ?? "", address, HttpContext.RequestAborted)
+            : await signIn.CodeAsync(Ticket, Code ?? "", address, HttpContext.RequestAborted);
         if (outcome.Result is not { } user)
         {
             Problem = outcome.Faults[0].Message;
+            if (outcome.Refused == Desk.Refusal.NotFound)
+                Ticket = null;
             Response.StatusCode = outcome.Refused == Desk.Refusal.Forbidden ? 429 : 422;
+            return Page();
+        }
+        if (user.Ticket.Length > 0)
+        {
+            ModelState.Clear();
+            Ticket = user.Ticket;
             return Page();
         }
         await SessionCookie.SignInAsync(HttpContext, user);

@@ -10,6 +10,7 @@ namespace Assignum.Web.Start;
 /// <param name="AdminPassword">The first administrator's password, or null to make one.</param>
 /// <param name="Instance">What <c>/readyz</c> says it is, so that whoever started it knows it from others; null:
 /// nothing.</param>
+/// <param name="Ring">Encrypts the keys of cookies in the database; null: they are kept as they are.</param>
 public sealed record StartOptions(
     string Connection,
     string? OwnerConnection,
@@ -17,7 +18,8 @@ public sealed record StartOptions(
     string DemoFolder,
     string? ApiKey,
     string? AdminPassword,
-    string? Instance
+    string? Instance,
+    string? Ring
 )
 {
     /// <summary>Reads the options.</summary>
@@ -43,7 +45,8 @@ public sealed record StartOptions(
             configuration["ASSIGNUM_DEMO_FOLDER"] ?? Path.Combine(AppContext.BaseDirectory, "demo"),
             string.IsNullOrEmpty(key) ? null : key,
             string.IsNullOrEmpty(password) ? null : password,
-            configuration["ASSIGNUM_INSTANCE"]
+            configuration["ASSIGNUM_INSTANCE"],
+            configuration["ASSIGNUM_RING"] is { Length: > 0 } ring ? ring : null
         );
     }
 }

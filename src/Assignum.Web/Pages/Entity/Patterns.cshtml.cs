@@ -72,7 +72,9 @@ public sealed class PatternsModel(DeskContext desk, ShowPattern show, EditSetUp 
     // Policies with a list of values, of which one is named; four eyes are not switched here.
     private static Dictionary<string, string> Tried(Func<string, Microsoft.Extensions.Primitives.StringValues> asked) =>
         Core
-            .SetUps.Policies.Known.Where(p => p.Key != "four-eyes" && p.Value.Contains(asked(p.Key).ToString()))
+            .SetUps.Policies.Known.Where(p =>
+                !Core.SetUps.Policies.OfPeople.Contains(p.Key) && p.Value.Contains(asked(p.Key).ToString())
+            )
             .ToDictionary(p => p.Key, p => asked(p.Key).ToString(), StringComparer.Ordinal);
 
     private async Task<IActionResult> ShowAsync(Dictionary<string, string> tried)
@@ -88,7 +90,7 @@ public sealed class PatternsModel(DeskContext desk, ShowPattern show, EditSetUp 
         Policies =
         [
             .. Core
-                .SetUps.Policies.Known.Where(p => p.Value.Count > 0 && p.Key != "four-eyes")
+                .SetUps.Policies.Known.Where(p => p.Value.Count > 0 && !Core.SetUps.Policies.OfPeople.Contains(p.Key))
                 .Select(p =>
                     (
                         p.Key,

@@ -1,0 +1,164 @@
+using System.Diagnostics;
+using System.Net;
+using System.Net.Sockets;
+using Assignum.Testing;
+
+namespace Assignum.Web.Tests;
+
+/// <summary>The start command as somebody on duty uses it, with a database of its own.</summary>
+public class Started
+{
+    private static CancellationToken Stop => TestContext.Current.CancellationToken;
+
+    private static async Task<(int Code, string Says)> RunAsync(params string[] args)
+    {
+        var start = new ProcessStartInfo(Path.Combine(ProjectFiles.Root, "start"), args)
+        {
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+        };
+        start.Environment["ASSIGNUM_BIN"] = Path.Combine(
+            ProjectFiles.Root,
+            "src",
+            "Assignum.Web",
+            "bin",
+            "Release",
+            "net10.0"
+        );
+        using var process = Process.Start(start)!;
+        var (said, wrong) = (process.StandardOutput.ReadToEndAsync(Stop), process.StandardError.ReadToEndAsync(Stop));
+        await process.WaitForExitAsync(Stop);
+        return (process.ExitCode, await said + await wrong);
+    }
+
+    private static int FreePort()
+    {
+        using var listener = new TcpListener(IPAddress.Loopback, 0);
+        listener.Start();
+        return ((IPEndPoint)listener.LocalEndpoint).Port;
+    }
+
+    [Fact]
+    public async Task Started_killed_backed_up_restored_and_checked()
+    {
+        var folder = Directory.CreateTempSubdirectory("assignum-started-").FullName;
+        var (data, other, file) = (
+            Path.Combine(folder, "data"),
+            Path.Combine(folder, "other"),
+            Path.Combine(folder, "all.dump")
+        );
+        // The database's user must come by.
+        if (!OperatingSystem.IsWindows())
+            File.SetUnixFileMode(folder, (UnixFileMode)0b111_101_101);
+        var port = FreePort();
+        try
+        {
+            var begun = await RunAsync("--port", $"{port}", "--data", data, "--demo", "none", "--detach");
+            begun.Code.ShouldBe(0, begun.Says);
+            begun.Says.ShouldContain($"Assignum is ready at http://127.0.0.1:{port}");
+            var key = begun.Says.Split("(shown once): ")[1].Split('\n')[0].Trim();
+            foreach (var kept in Directory.GetFiles(data))
+                (File.GetUnixFileMode(kept) & ~(UnixFileMode.UserRead | UnixFileMode.UserWrite)).ShouldBe(
+                    UnixFileMode.None,
+                    kept
+                );
+            using var client = new HttpClient { BaseAddress = new Uri($"http://127.0.0.1:{port}") };
+            client.DefaultRequestHeaders.Authorization = new("Bearer", key);
+            async Task<HttpStatusCode> CreateAsync(string code) =>
+                (
+                    await client.PostAsync(
+                        "/api/v1/entities",
+                        new StringContent(
+                            $$"""{"code":"{{code}}","name":"{{code}}","currency":"EUR"}""",
+                            System.Text.Encoding.UTF8,
+                            "application/json"
+                        ),
+                        Stop
+                    )
+                ).StatusCode;
+            (await CreateAsync("ONE")).ShouldBe(HttpStatusCode.Created);
+
+            // A second one on the folder leaves the first alone; so does another on the port.
+            var second = await RunAsync("--port", $"{FreePort()}", "--data", data, "--demo", "none", "--detach");
+            second.Code.ShouldNotBe(0);
+            second.Says.ShouldContain("already runs");
+            (await RunAsync("--port", $"{port}", "--data", other, "--demo", "none", "--detach")).Code.ShouldNotBe(0);
+            (await client.GetAsync("/readyz", Stop)).StatusCode.ShouldBe(HttpStatusCode.OK);
+            Directory.Delete(other, true);
+
+            // The application does not run as root, whoever started it, and nobody reads a password among processes.
+            var processes = Process
+                .GetProcesses()
+                .Select(p => (p.Id, Line: Read($"/proc/{p.Id}/cmdline").Replace('\0', ' ')))
+                .Where(p =>
+                    p.Line.Contains("Assignum.Web.dll", StringComparison.Ordinal) && p.Line.Contains($":{port}")
+                )
+                .ToList();
+            var application = processes.ShouldHaveSingleItem();
+            application.Line.ShouldNotContain("Password");
+            Read($"/proc/{application.Id}/status")
+                .Split("Uid:")[1]
+                .Split('\n')[0]
+                .Trim()
+                .Split('\t')[0]
+                .ShouldNotBe("0");
+            Read($"/proc/{application.Id}/environ").ShouldNotContain("assignum_owner");
+
+            // A database that dies is started again.
+            var cluster = File.Exists(Path.Combine(data, "cluster-is-at"))
+                ? (await File.ReadAllTextAsync(Path.Combine(data, "cluster-is-at"), Stop)).Trim()
+                : Path.Combine(data, "cluster");
+            var server = int.Parse(
+                (await File.ReadAllLinesAsync(Path.Combine(cluster, "postmaster.pid"), Stop))[0],
+                System.Globalization.CultureInfo.InvariantCulture
+            );
+            Process.GetProcessById(server).Kill();
+            var back = false;
+            for (var i = 0; i < 300 && !back; i++)
+            {
+                await Task.Delay(100, Stop);
+                back =
+                    File.Exists(Path.Combine(cluster, "postmaster.pid"))
+                    && (await File.ReadAllLinesAsync(Path.Combine(cluster, "postmaster.pid"), Stop))[0] != $"{server}"
+                    && (await client.GetAsync("/readyz", Stop)).IsSuccessStatusCode;
+            }
+            back.ShouldBeTrue();
+            (await CreateAsync("TWO")).ShouldBe(HttpStatusCode.Created);
+
+            var checkedNow = await RunAsync("--verify", "--data", data);
+            checkedNow.Code.ShouldBe(0, checkedNow.Says);
+            var backedUp = await RunAsync("--backup", file, "--data", data);
+            backedUp.Code.ShouldBe(0, backedUp.Says);
+            (await RunAsync("--stop", "--data", data)).Code.ShouldBe(0);
+            (await RunAsync("--stop", "--data", data)).Code.ShouldNotBe(0);
+
+            var restored = await RunAsync("--restore", file, "--data", other);
+            restored.Code.ShouldBe(0, restored.Says);
+            (await RunAsync("--restore", file, "--data", other)).Code.ShouldNotBe(0);
+            var checkedThere = await RunAsync("--verify", "--data", other);
+            checkedThere.Code.ShouldBe(0, checkedThere.Says);
+            checkedThere.Says.ShouldContain("TWO: 0 entries");
+            var there = await RunAsync("--port", $"{port}", "--data", other, "--demo", "none", "--detach");
+            there.Code.ShouldBe(0, there.Says);
+            (await client.GetStringAsync("/api/v1/entities", Stop)).ShouldContain("\"TWO\"");
+        }
+        finally
+        {
+            await RunAsync("--stop", "--data", data);
+            await RunAsync("--stop", "--data", other);
+            Directory.Delete(folder, true);
+        }
+    }
+
+    private static string Read(string path)
+    {
+        try
+        {
+            return File.ReadAllText(path);
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            return "";
+        }
+    }
+}
