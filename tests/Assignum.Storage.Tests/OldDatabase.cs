@@ -36,7 +36,7 @@ public class OldDatabase
         var owner = new NpgsqlConnectionStringBuilder(TestDatabase.Server) { Database = name, Pooling = false };
         try
         {
-            await RestoreAsync(owner);
+            await RestoreAsync(owner, "main-0015.sql.gz");
             var before = await ReadAsync(owner.ConnectionString, Reasonings);
             before.Count.ShouldBeGreaterThan(16_000);
 
@@ -52,6 +52,116 @@ public class OldDatabase
         {
             NpgsqlConnection.ClearAllPools();
             TestDatabase.Execute(TestDatabase.Server, $"drop database if exists {name} with (force)");
+        }
+    }
+
+    /// <summary>What was posted before there were seals is sealed when the schema is brought up to date.</summary>
+    [Fact]
+    public async Task A_database_of_before_the_seals_is_sealed_and_goes_on()
+    {
+        var name = "old_" + Guid.NewGuid().ToString("N");
+        TestDatabase.Execute(TestDatabase.Server, $"create database {name} template template0");
+        var owner = new NpgsqlConnectionStringBuilder(TestDatabase.Server) { Database = name, Pooling = false };
+        try
+        {
+            await RestoreAsync(owner, "main-0021.sql.gz");
+            Database.Migrate(owner.ConnectionString);
+            await using var database = new Database(owner.ConnectionString);
+            var desk = new DeskContext(database);
+            async Task<SealsOf> CheckAsync() =>
+                (await new Evidence(desk).VerifyAsync(Somebody, Stop)).Result!.Single(s => s.Entity == "SKERROW");
+            var sealedThen = await CheckAsync();
+            sealedThen.Break.ShouldBeNull();
+            sealedThen.Entries!.Checked.ShouldBe(4_337);
+            sealedThen.Audit.Checked.ShouldBeGreaterThan(10);
+            (
+                await new PostEvents(desk).RunAsync(
+                    Somebody,
+                    "SKERROW",
+                    [Company.Read(Company.Sale("AFTER", "2026-10-20"))],
+                    1,
+                    Stop
+                )
+            )
+                .Result!.Single()
+                .Outcome.ShouldBe("posted");
+            var after = await CheckAsync();
+            after.Break.ShouldBeNull();
+            after.Entries!.Checked.ShouldBe(4_338);
+            after.Entries.Last.ShouldNotBe(sealedThen.Entries.Last);
+        }
+        finally
+        {
+            NpgsqlConnection.ClearAllPools();
+            TestDatabase.Execute(TestDatabase.Server, $"drop database if exists {name} with (force)");
+        }
+    }
+
+    /// <summary>Whichever schema a program of before left, it becomes the one that a new database has.</summary>
+    [Fact]
+    public async Task Every_earlier_schema_becomes_the_same_as_a_new_one()
+    {
+        const string Shape = """
+            select t.table_name || '.' || c.column_name, c.data_type || ' ' || c.is_nullable || ' '
+              || coalesce(c.column_default, '')
+            from information_schema.tables t join information_schema.columns c using (table_schema, table_name)
+            where t.table_schema = 'public'
+            union all select 'index ' || indexname, indexdef from pg_indexes where schemaname = 'public'
+            union all select 'constraint ' || conrelid::regclass || ' ' || conname, pg_get_constraintdef(oid)
+              from pg_constraint where connamespace = 'public'::regnamespace
+            union all select 'right ' || table_name || ' ' || privilege_type, 'yes'
+              from information_schema.role_table_grants where grantee = 'assignum_app'
+            """;
+        await using var fresh = new TestDatabase();
+        var wanted = await ReadAsync(fresh.Owner, Shape);
+        var scripts = typeof(Database)
+            .Assembly.GetManifestResourceNames()
+            .Where(n => n.EndsWith(".sql", StringComparison.Ordinal))
+            .Order(StringComparer.Ordinal)
+            .ToList();
+        scripts.Count.ShouldBeGreaterThan(20);
+        var name = "old_" + Guid.NewGuid().ToString("N");
+        var owner = new NpgsqlConnectionStringBuilder(TestDatabase.Server) { Database = name, Pooling = false };
+        for (var of = 1; of < scripts.Count; of++)
+        {
+            TestDatabase.Execute(TestDatabase.Server, $"create database {name} template template0");
+            try
+            {
+                await using (var db = new NpgsqlConnection(owner.ConnectionString))
+                {
+                    await db.OpenAsync(Stop);
+                    await new NpgsqlCommand(
+                        "create table schema_migration (schemaversionsid serial primary key, scriptname varchar(255) not "
+                            + "null, applied timestamp not null)",
+                        db
+                    ).ExecuteNonQueryAsync(Stop);
+                    foreach (var script in scripts.Take(of))
+                    {
+                        using var text = new StreamReader(typeof(Database).Assembly.GetManifestResourceStream(script)!);
+                        await new NpgsqlCommand(await text.ReadToEndAsync(Stop), db).ExecuteNonQueryAsync(Stop);
+                        await using var noted = new NpgsqlCommand(
+                            "insert into schema_migration (scriptname, applied) values ($1, now())",
+                            db
+                        );
+                        noted.Parameters.Add(new() { Value = script });
+                        await noted.ExecuteNonQueryAsync(Stop);
+                    }
+                }
+                Database.Migrate(owner.ConnectionString);
+                var got = await ReadAsync(owner.ConnectionString, Shape);
+                got.Where(g => !g.Key.Contains("schema_migration", StringComparison.Ordinal))
+                    .OrderBy(g => g.Key, StringComparer.Ordinal)
+                    .ShouldBe(
+                        wanted
+                            .Where(g => !g.Key.Contains("schema_migration", StringComparison.Ordinal))
+                            .OrderBy(g => g.Key, StringComparer.Ordinal),
+                        scripts[of - 1]
+                    );
+            }
+            finally
+            {
+                TestDatabase.Execute(TestDatabase.Server, $"drop database if exists {name} with (force)");
+            }
         }
     }
 
@@ -126,7 +236,7 @@ public class OldDatabase
             + $"{string.Join(',', landing.Unneeded ?? [])}: {string.Join("; ", tried)}";
     }
 
-    private static async Task RestoreAsync(NpgsqlConnectionStringBuilder owner)
+    private static async Task RestoreAsync(NpgsqlConnectionStringBuilder owner, string file)
     {
         // The dump grants to the role; whoever migrates makes it where it is missing.
         TestDatabase.Execute(
@@ -162,7 +272,7 @@ public class OldDatabase
         using var process = Process.Start(start)!;
         var said = process.StandardError.ReadToEndAsync(Stop);
         var printed = process.StandardOutput.ReadToEndAsync(Stop);
-        var dump = Path.Combine(ProjectFiles.Root, "tests", "old", "main-0015.sql.gz");
+        var dump = Path.Combine(ProjectFiles.Root, "tests", "old", file);
         await using (var packed = new GZipStream(File.OpenRead(dump), CompressionMode.Decompress))
             await packed.CopyToAsync(process.StandardInput.BaseStream, Stop);
         process.StandardInput.Close();

@@ -149,7 +149,7 @@ public class Attacks(RunningApp app)
     {
         using var client = app.Client(null);
         using var request = new HttpRequestMessage(HttpMethod.Get, "/e/SKERROW/chart");
-        request.Headers.Host = "elsewhere.example";
+        request.Headers.Host = "localhost:1";
         var answer = await client.SendAsync(request, Stop);
         answer.Headers.Location!.OriginalString.ShouldStartWith("/sign-in");
     }

@@ -6,6 +6,7 @@ using Assignum.Testing;
 namespace Assignum.Web.Tests;
 
 /// <summary>The start command as somebody on duty uses it, with a database of its own.</summary>
+[System.Runtime.Versioning.SupportedOSPlatform("linux")]
 public class Started
 {
     private static CancellationToken Stop => TestContext.Current.CancellationToken;
@@ -25,6 +26,7 @@ public class Started
             "Release",
             "net10.0"
         );
+        start.Environment.Remove("ASSIGNUM_TEST_DB");
         using var process = Process.Start(start)!;
         var (said, wrong) = (process.StandardOutput.ReadToEndAsync(Stop), process.StandardError.ReadToEndAsync(Stop));
         await process.WaitForExitAsync(Stop);
@@ -48,8 +50,7 @@ public class Started
             Path.Combine(folder, "all.dump")
         );
         // The database's user must come by.
-        if (!OperatingSystem.IsWindows())
-            File.SetUnixFileMode(folder, (UnixFileMode)0b111_101_101);
+        File.SetUnixFileMode(folder, (UnixFileMode)0b111_101_101);
         var port = FreePort();
         try
         {

@@ -82,6 +82,7 @@ internal static class Endpoints
         entity
             .MapGet("/coverage", CoverageAsync)
             .WithSummary("How every combination of records is decided, purpose by purpose, exactly");
+        PeopleEndpoints.Map(api);
         api.Map("/{**rest}", () =>
                 ApiProblem.Result(
                     404,
@@ -612,7 +613,7 @@ internal static class Endpoints
     private static string? IfMatch(HttpContext http) =>
         http.Request.Headers.IfMatch.ToString() is { Length: > 0 } match && match != "*" ? match.Trim('"') : null;
 
-    private static async Task<(T? Body, IResult? Problem)> SmallJsonAsync<T>(HttpContext http)
+    internal static async Task<(T? Body, IResult? Problem)> SmallJsonAsync<T>(HttpContext http)
         where T : class
     {
         if (await BodyReader.WholeAsync(http.Request, 1 << 16, http.RequestAborted) is not { } body)

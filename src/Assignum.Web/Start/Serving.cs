@@ -50,11 +50,7 @@ public sealed record Serving(
     /// <summary>Tells the framework.</summary>
     public void Configure(WebApplicationBuilder builder)
     {
-        builder.Services.Configure<HostFilteringOptions>(h =>
-        {
-            h.AllowedHosts = [.. Hosts];
-            h.IncludeFailureMessage = false;
-        });
+        builder.Services.Configure<HostFilteringOptions>(h => h.AllowedHosts = [.. Hosts]);
         builder.Services.Configure<ForwardedHeadersOptions>(f =>
         {
             f.ForwardedHeaders = ForwardedHeaders.XForwardedFor | ForwardedHeaders.XForwardedProto;
