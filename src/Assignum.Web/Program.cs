@@ -106,7 +106,10 @@ catch (Exception e) when (e is Npgsql.NpgsqlException or InvalidOperationExcepti
 if (args.Contains("--migrate"))
     return 0;
 if (args.Contains("--verify"))
-    return await Verifying.RunAsync(options.Connection);
+{
+    await using var database = new Database(options.Connection);
+    return await Verifying.RunAsync(new Assignum.Desk.Access.Evidence(new DeskContext(database)));
+}
 
 var app = builder.Build();
 app.Services.GetRequiredService<DeskContext>().Unforeseen = e =>

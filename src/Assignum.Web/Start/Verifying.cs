@@ -1,6 +1,4 @@
-using Assignum.Desk;
 using Assignum.Desk.Access;
-using Assignum.Storage;
 
 namespace Assignum.Web.Start;
 
@@ -8,10 +6,9 @@ namespace Assignum.Web.Start;
 internal static class Verifying
 {
     /// <returns>0: everything is as it was written; 1: the first break of each entity was named.</returns>
-    public static async Task<int> RunAsync(string connection)
+    public static async Task<int> RunAsync(Evidence evidence)
     {
-        await using var database = new Database(connection);
-        var made = await new Evidence(new DeskContext(database)).VerifyAsync(Actor.Product, CancellationToken.None);
+        var made = await evidence.VerifyAsync(Actor.Product, CancellationToken.None);
         var broken = 0;
         foreach (var of in made.Result!)
         {
