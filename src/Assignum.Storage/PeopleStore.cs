@@ -118,6 +118,10 @@ public static class PeopleStore
     public static Task ActiveAsync(NpgsqlConnection db, int user, bool active, CancellationToken stop) =>
         DoAsync(db, "update app_user set active = $2 where user_id = $1", stop, user, active);
 
+    /// <summary>Forgets wrong passwords of a name, wherever they were typed.</summary>
+    public static Task UnlockAsync(NpgsqlConnection db, byte[] name, CancellationToken stop) =>
+        DoAsync(db, "delete from sign_in_failure where name = $1", stop, name);
+
     /// <summary>Ends all sessions of somebody.</summary>
     public static Task EndSessionsAsync(NpgsqlConnection db, int user, CancellationToken stop) =>
         DoAsync(db, "delete from session where user_id = $1", stop, user);

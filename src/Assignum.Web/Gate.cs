@@ -52,6 +52,9 @@ internal sealed class Gate(RequestDelegate next)
                 );
                 return;
             }
+            // One that does not say how large it is shows it now: what looks for its token takes too much for none.
+            if (http.Request is { ContentLength: null, HasFormContentType: true })
+                await http.Request.ReadFormAsync(http.RequestAborted);
         }
         await next(http);
     }

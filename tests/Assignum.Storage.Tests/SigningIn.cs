@@ -33,6 +33,11 @@ public class SigningIn
             (await signIn.RunAsync(name, Password, "6.6.6.6", Stop)).Faults[0].Code.ShouldBe("throttled");
         }
         (await company.AskAsync<long>("select count(*) from audit where what = 'sign-in refused'")).ShouldBe(10);
+        // An administrator may let her try again where she mistyped.
+        var keep = new KeepPeople(company.Desk);
+        var mara = (await keep.ListAsync(company.Actor, Stop)).Result!.People.Single();
+        (await keep.UnlockAsync(company.Actor, mara.Id, Stop)).Refused.ShouldBeNull();
+        (await signIn.RunAsync("mara", Password, "6.6.6.6", Stop)).Refused.ShouldBeNull();
         // A stranger keeps nobody out: she comes in from where she always does.
         (await signIn.RunAsync("mara", Password, "1.1.1.1", Stop)).Refused.ShouldBeNull();
     }

@@ -229,6 +229,13 @@ public class Attacks(RunningApp app)
                 PageClient.Form([.. Enumerable.Range(0, 500).Select(i => ("f" + i, new string('x', 10_000)))])
             )
         ).ShouldBe(HttpStatusCode.RequestEntityTooLarge);
+        // The same without a word of how large it is.
+        using var silent = new HttpRequestMessage(HttpMethod.Post, "/sign-in")
+        {
+            Content = PageClient.Form([.. Enumerable.Range(0, 500).Select(i => ("f" + i, new string('x', 10_000)))]),
+        };
+        silent.Headers.TransferEncodingChunked = true;
+        (await anybody.SendAsync(silent, Stop)).StatusCode.ShouldBe(HttpStatusCode.RequestEntityTooLarge);
         // A viewer's file is not even read.
         using var viewer = await app.SignedInAsync("iris");
         using var file = new MultipartFormDataContent

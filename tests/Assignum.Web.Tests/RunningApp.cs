@@ -8,7 +8,7 @@ namespace Assignum.Web.Tests;
 
 /// <summary>The whole application on a port of its own, with the demo loaded, over a wire to the database that can be
 /// cut.</summary>
-public sealed class RunningApp : IAsyncLifetime
+public class RunningApp : IAsyncLifetime
 {
     public const string Key = "test-key-0123456789-0123456789-0123456789";
 
@@ -16,7 +16,7 @@ public sealed class RunningApp : IAsyncLifetime
     private static readonly Lazy<Task<string>> Demo = new(async () =>
     {
         var loaded = new TestDatabase();
-        await using (var first = new Factory(loaded.Application, loaded.Owner))
+        await using (var first = new Factory(loaded.Application, loaded.Owner, []))
         {
             first.UseKestrel(0);
             first.StartServer();
@@ -30,6 +30,9 @@ public sealed class RunningApp : IAsyncLifetime
         );
         return loaded.Name;
     });
+
+    /// <summary>Settings beside the usual ones, or in place of them.</summary>
+    protected virtual IReadOnlyList<(string Name, string Value)> Settings => [];
 
     private TestDatabase database = null!;
     private Factory? factory;
@@ -51,7 +54,7 @@ public sealed class RunningApp : IAsyncLifetime
             Port = Wire.Port,
             Timeout = 3,
         }.ConnectionString;
-        factory = new Factory(connection, database.Owner);
+        factory = new Factory(connection, database.Owner, Settings);
         factory.UseKestrel(0);
         factory.StartServer();
         Address = factory.ClientOptions.BaseAddress;
@@ -85,13 +88,15 @@ public sealed class RunningApp : IAsyncLifetime
 
     public async ValueTask DisposeAsync()
     {
+        GC.SuppressFinalize(this);
         if (factory is not null)
             await factory.DisposeAsync();
         Wire.Dispose();
         await database.DisposeAsync();
     }
 
-    private sealed class Factory(string connection, string owner) : WebApplicationFactory<Program>
+    private sealed class Factory(string connection, string owner, IReadOnlyList<(string Name, string Value)> settings)
+        : WebApplicationFactory<Program>
     {
         protected override void ConfigureWebHost(IWebHostBuilder builder)
         {
@@ -103,6 +108,8 @@ public sealed class RunningApp : IAsyncLifetime
                 .UseSetting("ASSIGNUM_LIMIT_FACTOR", "1000")
                 .UseSetting("ASSIGNUM_RING", "ring-of-the-tests-0123456789")
                 .UseSetting("ASSIGNUM_API_KEY", Key);
+            foreach (var (name, value) in settings)
+                builder.UseSetting(name, value);
             builder.UseContentRoot(Path.Combine(ProjectFiles.Root, "src", "Assignum.Web"));
             builder.ConfigureLogging(l => l.ClearProviders());
         }

@@ -1,6 +1,8 @@
 using System.Diagnostics;
 using System.Net;
 using System.Net.Sockets;
+using System.Security.Cryptography;
+using System.Security.Cryptography.X509Certificates;
 using Assignum.Testing;
 
 namespace Assignum.Web.Tests;
@@ -11,7 +13,10 @@ public class Started
 {
     private static CancellationToken Stop => TestContext.Current.CancellationToken;
 
-    private static async Task<(int Code, string Says)> RunAsync(params string[] args)
+    // What is said to it beside its options.
+    private readonly Dictionary<string, string> more = [];
+
+    private async Task<(int Code, string Says)> RunAsync(params string[] args)
     {
         var start = new ProcessStartInfo(Path.Combine(ProjectFiles.Root, "start"), args)
         {
@@ -27,6 +32,8 @@ public class Started
             "net10.0"
         );
         start.Environment.Remove("ASSIGNUM_TEST_DB");
+        foreach (var (name, value) in more)
+            start.Environment[name] = value;
         using var process = Process.Start(start)!;
         var (said, wrong) = (process.StandardOutput.ReadToEndAsync(Stop), process.StandardError.ReadToEndAsync(Stop));
         await process.WaitForExitAsync(Stop);
@@ -139,9 +146,45 @@ public class Started
             var checkedThere = await RunAsync("--verify", "--data", other);
             checkedThere.Code.ShouldBe(0, checkedThere.Says);
             checkedThere.Says.ShouldContain("TWO: 0 entries");
+
+            // By TLS, with a certificate that only whoever starts it may read.
+            using var maker = RSA.Create(2048);
+            var wanted = new CertificateRequest(
+                "CN=localhost",
+                maker,
+                HashAlgorithmName.SHA256,
+                RSASignaturePadding.Pkcs1
+            );
+            using var certificate = wanted.CreateSelfSigned(
+                DateTimeOffset.Now.AddDays(-1),
+                DateTimeOffset.Now.AddDays(1)
+            );
+            var pem = Path.Combine(folder, "tls.pem");
+            await File.WriteAllTextAsync(
+                pem,
+                certificate.ExportCertificatePem() + "\n" + maker.ExportPkcs8PrivateKeyPem(),
+                Stop
+            );
+            File.SetUnixFileMode(pem, UnixFileMode.UserRead | UnixFileMode.UserWrite);
+            more["ASSIGNUM_CERTIFICATE"] = pem;
             var there = await RunAsync("--port", $"{port}", "--data", other, "--demo", "none", "--detach");
             there.Code.ShouldBe(0, there.Says);
-            (await client.GetStringAsync("/api/v1/entities", Stop)).ShouldContain("\"TWO\"");
+            there.Says.ShouldContain($"Assignum is ready at https://127.0.0.1:{port}");
+            using var trusting = new HttpClient(
+                new HttpClientHandler
+                {
+                    ServerCertificateCustomValidationCallback = (_, got, _, _) =>
+                        got!.GetCertHashString() == certificate.GetCertHashString(),
+                }
+            )
+            {
+                BaseAddress = new Uri($"https://localhost:{port}"),
+            };
+            trusting.DefaultRequestHeaders.Authorization = new("Bearer", key);
+            (await trusting.GetStringAsync("/api/v1/entities", Stop)).ShouldContain("\"TWO\"");
+            (await trusting.GetAsync("/sign-in", Stop))
+                .Headers.GetValues("Set-Cookie")
+                .ShouldAllBe(c => c.Contains("secure", StringComparison.OrdinalIgnoreCase));
         }
         finally
         {

@@ -87,6 +87,86 @@ public partial class Watched(RunningApp app)
     }
 
     [Fact]
+    public async Task People_and_keys_are_looked_after_by_calls_too()
+    {
+        using var admin = app.Client();
+        async Task<JsonElement> SendAsync(HttpMethod method, string path, object? body, int status)
+        {
+            using var request = new HttpRequestMessage(method, "/api/v1/" + path)
+            {
+                Content = body is null ? null : JsonContent.Create(body),
+            };
+            using var answer = await admin.SendAsync(request, Stop);
+            ((int)answer.StatusCode).ShouldBe(status, await answer.Content.ReadAsStringAsync(Stop));
+            return status == 204 ? default : await answer.Content.ReadFromJsonAsync<JsonElement>(Stop);
+        }
+        var name = "wren" + Guid.NewGuid().ToString("N")[..6];
+        var invited = await SendAsync(
+            HttpMethod.Post,
+            "people",
+            new
+            {
+                signIn = name,
+                name = "Wren",
+                role = "viewer",
+            },
+            201
+        );
+        invited.GetProperty("token").GetString()!.Length.ShouldBe(64);
+        await SendAsync(
+            HttpMethod.Post,
+            "people",
+            new
+            {
+                signIn = name,
+                name = "Wren",
+                role = "viewer",
+            },
+            409
+        );
+        await SendAsync(HttpMethod.Post, $"people/{name}/roles", new { role = "reviewer", entity = "SKERROW" }, 204);
+        await SendAsync(HttpMethod.Delete, $"people/{name}/roles", new { role = "viewer" }, 204);
+        await SendAsync(HttpMethod.Post, $"people/{name}/roles", new { role = "king" }, 422);
+        await SendAsync(HttpMethod.Post, $"people/{name}/keep-out", null, 204);
+        await SendAsync(HttpMethod.Post, $"people/{name}/unlock", null, 204);
+        await SendAsync(HttpMethod.Post, $"people/{name}/fly", null, 404);
+        await SendAsync(HttpMethod.Post, "people/nobody-here/let-in", null, 404);
+        var all = await SendAsync(HttpMethod.Get, "people", null, 200);
+        var wren = all.GetProperty("people").EnumerateArray().Single(p => p.GetProperty("signIn").GetString() == name);
+        wren.GetProperty("active").GetBoolean().ShouldBeFalse();
+        wren.GetProperty("roles").EnumerateArray().Single().GetProperty("role").GetString().ShouldBe("reviewer");
+
+        var made = await SendAsync(
+            HttpMethod.Post,
+            "keys",
+            new
+            {
+                name,
+                role = "preparer",
+                entities = new[] { "SKERROW" },
+                sources = new[] { "till" },
+                days = 2,
+            },
+            201
+        );
+        using var feed = app.Client(made.GetProperty("key").GetString());
+        (await feed.GetAsync("/api/v1/entities", Stop)).StatusCode.ShouldBe(HttpStatusCode.OK);
+        (await feed.GetAsync("/api/v1/people", Stop)).StatusCode.ShouldBe(HttpStatusCode.Forbidden);
+        (await feed.GetAsync("/api/v1/audit", Stop)).StatusCode.ShouldBe(HttpStatusCode.Forbidden);
+        (await SendAsync(HttpMethod.Post, $"keys/{name}/anew", null, 200))
+            .GetProperty("key")
+            .GetString()
+            .ShouldNotBeNull();
+        (await feed.GetAsync("/api/v1/entities", Stop)).StatusCode.ShouldBe(HttpStatusCode.Unauthorized);
+        await SendAsync(HttpMethod.Delete, $"keys/{name}", null, 204);
+        await SendAsync(HttpMethod.Delete, $"keys/{name}", null, 404);
+        (await SendAsync(HttpMethod.Get, "keys", null, 200)).GetArrayLength().ShouldBeGreaterThan(1);
+        (await SendAsync(HttpMethod.Get, $"audit?text={name}", null, 200)).GetArrayLength().ShouldBeGreaterThan(4);
+        await SendAsync(HttpMethod.Get, "audit?from=yesterday", null, 422);
+        (await SendAsync(HttpMethod.Post, "audit/check", null, 200)).GetProperty("whole").GetBoolean().ShouldBeTrue();
+    }
+
+    [Fact]
     public async Task Another_host_is_not_answered_and_each_answer_has_its_id()
     {
         using var client = app.Client(null);

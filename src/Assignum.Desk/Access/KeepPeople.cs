@@ -170,6 +170,20 @@ public sealed class KeepPeople(DeskContext desk)
             stop
         );
 
+    /// <summary>Lets somebody try again at once who is held back for wrong passwords.</summary>
+    public Task<Outcome<bool>> UnlockAsync(Actor actor, int id, CancellationToken stop) =>
+        OfAsync<bool>(
+            actor,
+            id,
+            async (db, person, _) =>
+            {
+                await PeopleStore.UnlockAsync(db, SignIn.HashKey(person.SignIn), stop);
+                await AuditAsync(db, actor, "wrong passwords forgotten", person.SignIn, null, null, stop);
+                return true;
+            },
+            stop
+        );
+
     /// <summary>Ends all sessions of somebody.</summary>
     public Task<Outcome<bool>> EndSessionsAsync(Actor actor, int id, CancellationToken stop) =>
         OfAsync<bool>(

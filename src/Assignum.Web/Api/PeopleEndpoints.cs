@@ -29,7 +29,7 @@ internal static class PeopleEndpoints
             )
             .WithSummary("Take a role away");
         api.MapPost("/people/{signIn}/{act}", ActAsync)
-            .WithSummary("link, keep-out, let-in, end-sessions, drop-second-factor");
+            .WithSummary("link, keep-out, let-in, unlock, end-sessions, drop-second-factor");
         api.MapGet("/keys", KeysAsync).WithSummary("The keys, without what opens");
         api.MapPost("/keys", MakeKeyAsync).WithSummary("Make a key; it is told once");
         api.MapPost("/keys/{name}/anew", RotateAsync)
@@ -88,6 +88,7 @@ internal static class PeopleEndpoints
                 "link" => Secret(await keep.HelpAsync(actor, id, stop), "token", 200),
                 "keep-out" => Done(await keep.ActiveAsync(actor, id, false, stop)),
                 "let-in" => Done(await keep.ActiveAsync(actor, id, true, stop)),
+                "unlock" => Done(await keep.UnlockAsync(actor, id, stop)),
                 "end-sessions" => Done(await keep.EndSessionsAsync(actor, id, stop)),
                 "drop-second-factor" => Done(await keep.DropFactorAsync(actor, id, stop)),
                 _ => ApiProblem.Result(404, "Not found", [new("unknown-act", $"Nobody can {act} somebody.")]),

@@ -62,6 +62,12 @@ public sealed class PeopleModel(DeskContext desk, KeepPeople keep) : PageModel
     public async Task<IActionResult> OnPostInAsync(int id) =>
         await AfterAsync(await keep.ActiveAsync(Actor, id, true, HttpContext.RequestAborted), "Let in again.");
 
+    public async Task<IActionResult> OnPostUnlockAsync(int id) =>
+        await AfterAsync(
+            await keep.UnlockAsync(Actor, id, HttpContext.RequestAborted),
+            "Wrong passwords are forgotten: it can be tried again at once."
+        );
+
     public async Task<IActionResult> OnPostEndAsync(int id) =>
         await AfterAsync(
             await keep.EndSessionsAsync(Actor, id, HttpContext.RequestAborted),
