@@ -1,5 +1,4 @@
 using System.Buffers;
-using System.Buffers.Binary;
 using System.Security.Cryptography;
 using System.Text;
 using Assignum.Core.Access;
@@ -25,26 +24,38 @@ internal sealed class EntryContent
         return this;
     }
 
+    // Seven bits a byte, the lowest first; what is next to nothing takes one byte.
     public EntryContent Whole(long value)
     {
-        BinaryPrimitives.WriteInt64LittleEndian(bytes.GetSpan(8), value);
-        bytes.Advance(8);
+        var rest = (ulong)(value << 1 ^ value >> 63);
+        var span = bytes.GetSpan(10);
+        var count = 0;
+        for (; rest >= 0x80; rest >>= 7)
+            span[count++] = (byte)(rest | 0x80);
+        span[count++] = (byte)rest;
+        bytes.Advance(count);
         return this;
     }
 
     public EntryContent Day(DateOnly value) => Whole(value.DayNumber);
 
+    // By its value alone, whatever its scale, and the sign of nothing is none: so the database gives it back.
     public EntryContent Amount(decimal? value)
     {
         if (value is not { } number)
             return Whole(-1);
+        if (Math.Abs(number) < Wide && number * Millionths is var whole && decimal.Truncate(whole) == whole)
+            return Whole(0).Whole((long)whole);
         Span<int> bits = stackalloc int[4];
-        // Nothing has a sign in the database.
-        decimal.GetBits(number == 0 ? 0 : number / 1.0000000000000000000000000000m, bits);
+        decimal.GetBits(number / 1.0000000000000000000000000000m, bits);
+        Whole(1);
         foreach (var part in bits)
             Whole(part);
         return this;
     }
+
+    private const decimal Wide = 9_000_000_000_000m,
+        Millionths = 1_000_000m;
 
     public EntryContent Add(ReadOnlySpan<byte> digest)
     {

@@ -8,8 +8,8 @@ namespace Assignum.Web.Api;
 /// </remarks>
 internal sealed class AnswerSpool : IAsyncDisposable
 {
-    // What waits at most for a client that does not read, and how long it may wait.
-    private const long MostWaiting = 64L << 20;
+    // What waits at most for a client that does not read, beside what it has a right to, and how long it may wait.
+    private const long Room = 64L << 20;
     private static readonly TimeSpan Patience = TimeSpan.FromMinutes(2);
 
     private readonly FileStream file = Open();
@@ -17,6 +17,7 @@ internal sealed class AnswerSpool : IAsyncDisposable
     private readonly SemaphoreSlim turn = new(1);
     private long written;
     private long sent;
+    private long allowed = Room;
     private volatile bool complete;
 
     // The temporary file that .NET makes is readable by its owner only. Its name is gone at once: what a crash leaves
@@ -39,11 +40,15 @@ internal sealed class AnswerSpool : IAsyncDisposable
         return file;
     }
 
+    /// <summary>Lets more wait: whoever sends much before it reads is owed as much, whoever sends little that is answered
+    /// at length is not.</summary>
+    public void Allow(long bytes) => allowed += bytes;
+
     /// <summary>Adds answers. One writer only.</summary>
     /// <exception cref="IOException">Too much waits for a client that does not read.</exception>
     public async Task WriteAsync(ReadOnlyMemory<byte> bytes, CancellationToken stop)
     {
-        for (var waited = TimeSpan.Zero; written - Interlocked.Read(ref sent) > MostWaiting; )
+        for (var waited = TimeSpan.Zero; written - Interlocked.Read(ref sent) > allowed; )
         {
             if (waited > Patience)
                 throw new IOException("The client does not read its answers.");

@@ -61,6 +61,7 @@ internal sealed class NdjsonPosting(string entity, PostEvents post) : IResult
                     http.Response.ContentType = "application/x-ndjson";
                     sending = spool.SendAsync(http.Response.Body, stop.Token);
                 }
+                spool.Allow(events.Sum(e => 2L * e.Canonical.Length));
                 await spool.WriteAsync(Lines(answers), stop.Token);
                 row += events.Count;
             }
