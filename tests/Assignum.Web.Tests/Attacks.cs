@@ -229,13 +229,17 @@ public class Attacks(RunningApp app)
                 PageClient.Form([.. Enumerable.Range(0, 500).Select(i => ("f" + i, new string('x', 10_000)))])
             )
         ).ShouldBe(HttpStatusCode.RequestEntityTooLarge);
-        // The same without a word of how large it is.
+        // The same without a word of how large it is. The server may have hung up before all is sent.
         using var silent = new HttpRequestMessage(HttpMethod.Post, "/sign-in")
         {
-            Content = PageClient.Form([.. Enumerable.Range(0, 500).Select(i => ("f" + i, new string('x', 10_000)))]),
+            Content = PageClient.Form([.. Enumerable.Range(0, 110).Select(i => ("f" + i, new string('x', 10_000)))]),
         };
         silent.Headers.TransferEncodingChunked = true;
-        (await anybody.SendAsync(silent, Stop)).StatusCode.ShouldBe(HttpStatusCode.RequestEntityTooLarge);
+        try
+        {
+            (await anybody.SendAsync(silent, Stop)).StatusCode.ShouldBe(HttpStatusCode.RequestEntityTooLarge);
+        }
+        catch (HttpRequestException e) when (e.InnerException is IOException) { }
         // A viewer's file is not even read.
         using var viewer = await app.SignedInAsync("iris");
         using var file = new MultipartFormDataContent
