@@ -128,15 +128,15 @@ public sealed class SetUpShelf(long room)
             && !await MembershipStore.AnyAsync(db, entity.Id, view, default)
         )
         {
-            var rows = await SetUpStore.DraftRowsAsync(db, entity.Id, draft!.Id, on.SetUp.SetUp, default);
+            var rows = await SetUpReader.DraftRowsAsync(db, entity.Id, draft!.Id, on.SetUp.SetUp, default);
             if (rows.Count < 20_000)
             {
                 var laid = Laid(on.SetUp.SetUp, rows);
                 return new Made(new CompiledSetUp(laid, on.SetUp), on.Plain);
             }
         }
-        var read = await SetUpStore.LoadAsync(db, entity.Id, view, records, default);
-        var grouped = await SetUpStore.InGroupsAsync(db, entity.Id, view, read, default);
+        var read = await SetUpReader.LoadAsync(db, entity.Id, view, records, default);
+        var grouped = await SetUpReader.InGroupsAsync(db, entity.Id, view, read, default);
         return new Made(new CompiledSetUp(grouped), ReferenceEquals(read.Records, grouped.Records));
     }
 

@@ -57,12 +57,6 @@ internal sealed class EntryContent
     private const decimal Wide = 9_000_000_000_000m,
         Millionths = 1_000_000m;
 
-    public EntryContent Add(ReadOnlySpan<byte> digest)
-    {
-        bytes.Write(digest);
-        return this;
-    }
-
     /// <summary>The digest of all that was added; it is empty afterwards.</summary>
     public byte[] Digest()
     {
@@ -195,7 +189,7 @@ public static class EntrySeal
             .Text(e.Source)
             .Text(e.Id)
             .Text(e.Kind)
-            .Add(SHA256.HashData(Encoding.UTF8.GetBytes(e.Body)))
+            .Text(e.Body)
             .Text(how.Role)
             .Day(how.Date)
             .Whole(how.Edition)

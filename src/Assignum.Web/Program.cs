@@ -114,7 +114,10 @@ if (args.Contains("--verify"))
 var app = builder.Build();
 app.Services.GetRequiredService<DeskContext>().Unforeseen = e =>
     Log.Error(e, "An event was refused for a fault of the program");
-app.UseForwardedHeaders();
+
+// Without named proxies nobody is believed: the framework would believe everybody.
+if (serving.Proxies.Count > 0)
+    app.UseForwardedHeaders();
 Watching.Requests(app);
 app.UseExceptionHandler(_ => { });
 app.UseHostFiltering();

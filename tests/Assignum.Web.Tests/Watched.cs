@@ -179,6 +179,22 @@ public partial class Watched(RunningApp app)
     }
 
     [Fact]
+    public async Task Where_no_proxy_is_named_nobody_says_who_asks_from_where()
+    {
+        using var client = app.Client(null);
+        var name = "stranger" + Guid.NewGuid().ToString("N");
+        var token = await PageClient.TokenAsync(client, "/sign-in");
+        using var request = new HttpRequestMessage(HttpMethod.Post, "/sign-in")
+        {
+            Content = PageClient.Form(("name", name), ("password", "wrong"), ("__RequestVerificationToken", token)),
+        };
+        request.Headers.Add("X-Forwarded-For", "203.0.113.7");
+        request.Headers.Add("X-Forwarded-Proto", "https");
+        (await client.SendAsync(request, Stop)).StatusCode.ShouldBe(HttpStatusCode.UnprocessableEntity);
+        (await AuditedAsync("what = 'sign-in refused' and subject = '203.0.113.7'")).ShouldBe(0);
+    }
+
+    [Fact]
     public async Task The_keys_of_cookies_are_kept_encrypted()
     {
         await using var command = app.Database.Database.Command("select xml from data_protection_key");

@@ -29,7 +29,30 @@ public sealed record AuditAsked(
     DateOnly? From,
     DateOnly? To,
     long? Before
-);
+)
+{
+    /// <summary>What somebody wrote; null: a day is none.</summary>
+    public static AuditAsked? Of(string? who, string? what, string? text, string? from, string? to, long? before) =>
+        Day(from, out var first) && Day(to, out var last)
+            ? new(null, Given(who), Given(what), Given(text), first, last, before)
+            : null;
+
+    private static string? Given(string? text) => string.IsNullOrWhiteSpace(text) ? null : text.Trim();
+
+    private static bool Day(string? text, out DateOnly? day)
+    {
+        day = DateOnly.TryParseExact(
+            text?.Trim(),
+            "yyyy-MM-dd",
+            System.Globalization.CultureInfo.InvariantCulture,
+            0,
+            out var read
+        )
+            ? read
+            : null;
+        return day is not null || string.IsNullOrWhiteSpace(text);
+    }
+}
 
 /// <summary>Where a chain of seals breaks first.</summary>
 /// <param name="Where">Number of the entry, or of the audit line.</param>

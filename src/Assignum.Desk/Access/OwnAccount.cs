@@ -186,12 +186,8 @@ public sealed class OwnAccount(DeskContext desk, ISecrets secrets)
             return NoPerson<bool>();
         var hash = SignIn.HashKey(user.SignIn);
         // Whoever found an open session guesses the password here no faster than at the door.
-        if (await SignIn.IsHeldBackAsync(db, hash, OwnPlace, stop))
-            return Outcome<bool>.No(
-                Refusal.Forbidden,
-                "throttled",
-                "Too many wrong passwords. Wait a few minutes and try again."
-            );
+        if (await SignIn.HeldBackAsync<bool>(db, hash, OwnPlace, stop) is { } held)
+            return held;
         if (!SignIn.IsPassword(user, password ?? ""))
         {
             await AccessStore.FailedAsync(db, hash, OwnPlace, stop);

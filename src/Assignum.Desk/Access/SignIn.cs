@@ -35,12 +35,8 @@ public sealed class SignIn(DeskContext desk, ISecrets? secrets = null)
         var signIn = name.Trim().ToLowerInvariant();
         var hash = HashKey(signIn);
         await using var db = await desk.Database.OpenAsync(stop);
-        if (await IsHeldBackAsync(db, hash, address, stop))
-            return Outcome<Person>.No(
-                Refusal.Forbidden,
-                "throttled",
-                "Too many wrong passwords came from here. Wait a few minutes and try again."
-            );
+        if (await HeldBackAsync<Person>(db, hash, address, stop) is { } held)
+            return held;
         var user = password.Length > 1000 ? null : await AccessStore.UserAsync(db, signIn, stop);
         var verdict = Hasher.VerifyHashedPassword(
             signIn,
@@ -83,12 +79,8 @@ public sealed class SignIn(DeskContext desk, ISecrets? secrets = null)
             return over;
         var hash = HashKey(signIn);
         await using var db = await desk.Database.OpenAsync(stop);
-        if (await IsHeldBackAsync(db, hash, address, stop))
-            return Outcome<Person>.No(
-                Refusal.Forbidden,
-                "throttled",
-                "Too many wrong codes came from here. Wait a few minutes and try again."
-            );
+        if (await HeldBackAsync<Person>(db, hash, address, stop) is { } held)
+            return held;
         if (
             await AccessStore.UserAsync(db, signIn, stop) is not { Active: true } user
             || user.Stamp.ToString() != stamp
@@ -108,8 +100,9 @@ public sealed class SignIn(DeskContext desk, ISecrets? secrets = null)
         return await BeginAsync(db, user, hash, address, stop);
     }
 
-    /// <summary>Whether wrong passwords of a name from a place hold it back there.</summary>
-    internal static async Task<bool> IsHeldBackAsync(
+    /// <summary>A refusal where wrong passwords or codes of a name from a place hold it back there; null: they do
+    /// not.</summary>
+    internal static async Task<Outcome<T>?> HeldBackAsync<T>(
         Npgsql.NpgsqlConnection db,
         byte[] name,
         string place,
@@ -117,7 +110,13 @@ public sealed class SignIn(DeskContext desk, ISecrets? secrets = null)
     )
     {
         var (ofPlace, ofName, ago) = await AccessStore.FailuresAsync(db, name, place, stop);
-        return ofPlace >= AddressLimit || ofName >= NameLimit && ago < Wait(ofName);
+        return ofPlace >= AddressLimit || ofName >= NameLimit && ago < Wait(ofName)
+            ? Outcome<T>.No(
+                Refusal.Forbidden,
+                "throttled",
+                "Too many wrong passwords or codes came from here. Wait a few minutes and try again."
+            )
+            : null;
     }
 
     private static readonly TimeSpan TicketLasts = TimeSpan.FromMinutes(5);

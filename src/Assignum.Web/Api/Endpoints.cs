@@ -23,7 +23,7 @@ namespace Assignum.Web.Api;
 /// tasks.</summary>
 internal static class Endpoints
 {
-    private const int PageSize = 500;
+    internal const int PageSize = 500;
 
     /// <param name="instance">What the process says it is; null: nothing.</param>
     public static void MapHealth(this WebApplication app, string? instance)
@@ -46,18 +46,7 @@ internal static class Endpoints
         api.MapGet("/entities", ListEntitiesAsync).WithSummary("The entities this key may see");
         api.MapPost("/entities", CreateEntityAsync).WithSummary("Create an entity");
         var entity = api.MapGroup("/entities/{entity}");
-        entity
-            .MapGet("/bundle", ExportAsync)
-            .WithSummary("The configuration bundle: a zip, or a workbook where Accept asks for one");
-        entity
-            .MapPost("/bundle", ImportAsync)
-            .WithSummary("Preview a bundle, or apply it to the draft and the records")
-            .Needs(Role.Preparer)
-            .TakesBody("application/zip", Workbook.MediaType);
-        entity
-            .MapGet("/changes", ChangesAsync)
-            .WithSummary("What was changed in the draft and the records, newest first");
-        entity.MapPost("/changes/{change}/undo", UndoAsync).WithSummary("Undo a change while nothing has used it");
+        BundleEndpoints.Map(entity);
         entity
             .MapPost("/editions/approve", ApproveAsync)
             .WithSummary("Approve the draft as it is: {\"revision\": 7}, which /editions gives");
@@ -73,9 +62,6 @@ internal static class Endpoints
             .WithSummary("Post one event, an array, or NDJSON")
             .Needs(Role.Preparer)
             .TakesBody("application/json", "application/x-ndjson");
-        entity.MapGet("/work", WorksAsync).WithSummary("Work that was given, newest first");
-        entity.MapGet("/work/{id:long}", WorkAsync).WithSummary("One piece of work, with what came of it");
-        entity.MapPost("/work/{id:long}/cancel", CancelWorkAsync).WithSummary("Stop work that waits or runs");
         entity.MapGet("/entries", EntriesAsync).WithSummary("Posted entries");
         entity.MapGet("/trial-balance", TrialBalanceAsync).WithSummary("Debits, credits and balance of every account");
         entity.MapGet("/explain", ExplainAsync).WithSummary("The trace of one landing without an event");
@@ -94,7 +80,7 @@ internal static class Endpoints
     }
 
     // Who may not send it is told so before it is read.
-    private static RouteHandlerBuilder Needs(this RouteHandlerBuilder call, Role role) =>
+    internal static RouteHandlerBuilder Needs(this RouteHandlerBuilder call, Role role) =>
         call.AddEndpointFilter(
             async (context, next) =>
             {
@@ -106,7 +92,7 @@ internal static class Endpoints
         );
 
     // Says in the description what a body is; unlike Accepts it turns nobody away for a missing content type.
-    private static void TakesBody(this RouteHandlerBuilder call, params string[] types) =>
+    internal static void TakesBody(this RouteHandlerBuilder call, params string[] types) =>
         call.AddOpenApiOperationTransformer(
             (operation, _, _) =>
             {
@@ -149,207 +135,6 @@ internal static class Endpoints
                 statusCode: 201
             )
             : ApiProblem.Of(made);
-    }
-
-    private static async Task<IResult> ExportAsync(
-        HttpContext http,
-        string entity,
-        string? edition,
-        ViewSetUp view,
-        DeskContext desk
-    )
-    {
-        var set = await view.RunAsync(http.Actor(), entity, edition, null, http.RequestAborted);
-        if (set.Result is not { } found)
-            return ApiProblem.Of(set);
-        var file = new MemoryStream();
-        var asBook =
-            http.Request.Headers.Accept.ToString() is var accept
-            && (
-                accept.Contains("spreadsheetml", StringComparison.OrdinalIgnoreCase)
-                || accept.Contains("xlsx", StringComparison.OrdinalIgnoreCase)
-            );
-        if (asBook && Workbook.TooLong(found.SetUp.SetUp) is { } part)
-            return ApiProblem.Result(
-                406,
-                "Too long for a workbook",
-                [new Fault("too-many-rows", $"{part.Name} has more rows than a sheet can hold: take the zip.")]
-            );
-        if (asBook)
-            Workbook.Write(found.SetUp.SetUp, file);
-        else
-            Bundle.ToZip(found.SetUp.SetUp, file);
-        http.Response.Headers.ETag = $"\"{ImportBundle.StateOf(found.Entity)}\"";
-        await TakenBundles.TakenOutAsync(desk, found.Entity, found.SetUp.SetUp, http.Actor().Name, http.RequestAborted);
-        return asBook
-            ? Results.File(file.ToArray(), Workbook.MediaType, $"{entity}.xlsx")
-            : Results.File(file.ToArray(), "application/zip", $"{entity}.zip");
-    }
-
-    private static async Task<IResult> ChangesAsync(HttpContext http, string entity, int? limit, ReadChanges changes)
-    {
-        var outcome = await changes.RunAsync(
-            http.Actor(),
-            entity,
-            Math.Clamp(limit ?? PageSize, 1, PageSize),
-            http.RequestAborted
-        );
-        return outcome.Result is { } rows ? Results.Json(rows) : ApiProblem.Of(outcome);
-    }
-
-    private static async Task<IResult> UndoAsync(HttpContext http, string entity, long change, EditSetUp edit)
-    {
-        var undone = await edit.UndoAsync(http.Actor(), entity, change, http.RequestAborted);
-        return undone.Refused is null
-            ? Results.Json(new { change = undone.Result!.Id, rows = undone.Result.Plan.Changes.Count })
-            : ApiProblem.Of(undone);
-    }
-
-    private static async Task<IResult> LaterAsync(
-        HttpContext http,
-        string entity,
-        WorkDesk work,
-        string kind,
-        string subject,
-        object order,
-        byte[] body
-    )
-    {
-        var given = await work.StartAsync(
-            http.Actor(),
-            entity,
-            Role.Preparer,
-            kind,
-            subject,
-            order,
-            body,
-            http.RequestAborted
-        );
-        return given.Result is { } row
-            ? Results.Accepted($"/api/v1/entities/{entity}/work/{row.Id}", WorkAnswer(row))
-            : ApiProblem.Of(given);
-    }
-
-    private static async Task<IResult> WorksAsync(HttpContext http, string entity, WorkDesk work)
-    {
-        var found = await work.ListAsync(http.Actor(), entity, http.RequestAborted);
-        return found.Result is { } rows ? Results.Json(rows.Select(WorkAnswer)) : ApiProblem.Of(found);
-    }
-
-    private static async Task<IResult> WorkAsync(HttpContext http, string entity, long id, WorkDesk work)
-    {
-        var found = await work.FindAsync(http.Actor(), entity, id, http.RequestAborted);
-        return found.Result is { } row ? Results.Json(WorkAnswer(row)) : ApiProblem.Of(found);
-    }
-
-    private static async Task<IResult> CancelWorkAsync(HttpContext http, string entity, long id, WorkDesk work)
-    {
-        var turned = await work.CancelAsync(http.Actor(), entity, id, http.RequestAborted);
-        return turned.Result is { } row ? Results.Json(WorkAnswer(row)) : ApiProblem.Of(turned);
-    }
-
-    private static object WorkAnswer(WorkRow row) =>
-        new
-        {
-            row.Id,
-            row.Kind,
-            row.Subject,
-            row.Who,
-            row.Status,
-            row.Done,
-            row.Steps,
-            row.Says,
-            row.At,
-            row.StartedAt,
-            row.FinishedAt,
-            Result = row.Result is null ? (JsonElement?)null : JsonDocument.Parse(row.Result).RootElement,
-        };
-
-    private static async Task<IResult> ImportAsync(
-        HttpContext http,
-        string entity,
-        bool? apply,
-        bool? partial,
-        bool? whole,
-        string? conflicts,
-        bool? later,
-        ImportBundle import,
-        WorkDesk work
-    )
-    {
-        if (conflicts is not (null or "bundle" or "here"))
-            return ApiProblem.Result(
-                400,
-                "Bad query",
-                [
-                    new Fault(
-                        "bad-value",
-                        "conflicts is 'bundle' (what the bundle says is taken) or 'here' (what is here stays).",
-                        "conflicts"
-                    ),
-                ]
-            );
-        var back = new BundleReturn(whole == true, _ => conflicts is null ? null : conflicts == "bundle", true);
-        if (await BodyReader.WholeAsync(http.Request, Limits.Upload, http.RequestAborted) is not { } body)
-            return ApiProblem.Result(
-                413,
-                "Too large",
-                [new Fault("too-large", $"A bundle is at most {Limits.Upload >> 20} MB.")]
-            );
-        if (later == true)
-            return await LaterAsync(
-                http,
-                entity,
-                work,
-                BundleWork.Name,
-                "sent over the interface",
-                new BundleOrder(
-                    apply == true,
-                    partial == true,
-                    whole == true,
-                    conflicts is null ? null : conflicts == "bundle",
-                    IfMatch(http)
-                ),
-                body
-            );
-        var faults = new List<Fault>();
-        var sheets = Bundle.FromFile(new MemoryStream(body), faults);
-        var expected = IfMatch(http);
-        var outcome =
-            apply == true
-                ? await import.ApplyAsync(
-                    http.Actor(),
-                    entity,
-                    sheets,
-                    faults,
-                    partial == true,
-                    expected,
-                    http.RequestAborted,
-                    back: back
-                )
-                : await import.PreviewAsync(
-                    http.Actor(),
-                    entity,
-                    sheets,
-                    faults,
-                    partial == true,
-                    expected,
-                    http.RequestAborted,
-                    back
-                );
-        if (outcome.Refused == Refusal.Conflict && expected is not null)
-            return ApiProblem.Result(412, "Changed meanwhile", outcome.Faults);
-        if (outcome.Result is not { } result)
-            return ApiProblem.Of(outcome);
-        var said = ImportAnswer.Of(result);
-        return outcome.Refused is null
-            ? Results.Json(said)
-            : ApiProblem.Result(
-                422,
-                "The bundle has faults; nothing was changed",
-                outcome.Faults,
-                new Dictionary<string, object?> { ["faults"] = said.Errors }
-            );
     }
 
     private static async Task<IResult> PublishAsync(HttpContext http, string entity, PublishDraft publish)
@@ -600,7 +385,7 @@ internal static class Endpoints
             : ApiProblem.Of(set);
     }
 
-    private static DateOnly? Day(string? text, string name, List<Fault> faults)
+    internal static DateOnly? Day(string? text, string name, List<Fault> faults)
     {
         if (string.IsNullOrEmpty(text))
             return null;
@@ -610,7 +395,7 @@ internal static class Endpoints
         return null;
     }
 
-    private static string? IfMatch(HttpContext http) =>
+    internal static string? IfMatch(HttpContext http) =>
         http.Request.Headers.IfMatch.ToString() is { Length: > 0 } match && match != "*" ? match.Trim('"') : null;
 
     internal static async Task<(T? Body, IResult? Problem)> SmallJsonAsync<T>(HttpContext http)

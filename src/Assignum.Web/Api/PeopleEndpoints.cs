@@ -1,4 +1,3 @@
-using System.Globalization;
 using Assignum.Core.Access;
 using Assignum.Desk;
 using Assignum.Desk.Access;
@@ -135,25 +134,13 @@ internal static class PeopleEndpoints
         long? before
     )
     {
-        static bool Day(string? written, out DateOnly? day)
-        {
-            day = DateOnly.TryParseExact(written, "yyyy-MM-dd", CultureInfo.InvariantCulture, 0, out var read)
-                ? read
-                : null;
-            return day is not null || string.IsNullOrEmpty(written);
-        }
-        if (!Day(from, out var first) | !Day(to, out var last))
+        if (AuditAsked.Of(who, what, text, from, to, before) is not { } asked)
             return ApiProblem.Result(
                 422,
                 "What was sent cannot be used",
                 [new("bad-date", "Days are written as YYYY-MM-DD.")]
             );
-        var read = await evidence.ReadAsync(
-            http.Actor(),
-            entity,
-            new AuditAsked(null, who, what, text, first, last, before),
-            http.RequestAborted
-        );
+        var read = await evidence.ReadAsync(http.Actor(), entity, asked, http.RequestAborted);
         return read.Refused is null ? Results.Json(read.Result.Lines) : ApiProblem.Of(read);
     }
 
@@ -165,34 +152,46 @@ internal static class PeopleEndpoints
             : ApiProblem.Of(made);
     }
 
-    private static async Task<IResult> OfAsync(
+    private static Task<IResult> OfAsync(
         HttpContext http,
         string signIn,
         KeepPeople keep,
         Func<int, Task<IResult>> act
-    )
-    {
-        var found = await keep.ListAsync(http.Actor(), http.RequestAborted);
-        if (found.Result is not { } access)
-            return ApiProblem.Of(found);
-        return access.People.FirstOrDefault(p => p.SignIn == signIn) is { } person
-            ? await act(person.Id)
-            : ApiProblem.Result(404, "Not found", [new("unknown-person", $"Nobody signs in as {signIn}.")]);
-    }
+    ) =>
+        FoundAsync(
+            http,
+            keep,
+            all => all.People.FirstOrDefault(p => p.SignIn == signIn)?.Id,
+            new("unknown-person", $"Nobody signs in as {signIn}."),
+            act
+        );
 
-    private static async Task<IResult> OfKeyAsync(
+    private static Task<IResult> OfKeyAsync(
         HttpContext http,
         string name,
         KeepPeople keep,
         Func<int, Task<IResult>> act
+    ) =>
+        FoundAsync(
+            http,
+            keep,
+            all => all.Keys.FirstOrDefault(k => k.Name == name)?.Id,
+            new("unknown-key", $"There is no key {name}."),
+            act
+        );
+
+    private static async Task<IResult> FoundAsync(
+        HttpContext http,
+        KeepPeople keep,
+        Func<Desk.Access.Access, int?> which,
+        Core.Fault unknown,
+        Func<int, Task<IResult>> act
     )
     {
         var found = await keep.ListAsync(http.Actor(), http.RequestAborted);
-        if (found.Result is not { } access)
+        if (found.Result is not { } all)
             return ApiProblem.Of(found);
-        return access.Keys.FirstOrDefault(k => k.Name == name) is { } key
-            ? await act(key.Id)
-            : ApiProblem.Result(404, "Not found", [new("unknown-key", $"There is no key {name}.")]);
+        return which(all) is { } id ? await act(id) : ApiProblem.Result(404, "Not found", [unknown]);
     }
 
     private static IResult Secret(Outcome<string> made, string name, int status) =>

@@ -100,21 +100,11 @@ public sealed class AuditModel(DeskContext desk, Evidence evidence) : PageModel
 
     private AuditAsked? Asked()
     {
-        if (Day(From, out var from) && Day(To, out var to))
-            return new AuditAsked(null, Given(Who), Given(What), Given(Text), from, to, Before);
+        if (AuditAsked.Of(Who, What, Text, From, To, Before) is { } asked)
+            return asked;
         Problem = "Write days as 2026-03-31.";
         Response.StatusCode = 422;
         return null;
-    }
-
-    private static string? Given(string? text) => string.IsNullOrWhiteSpace(text) ? null : text.Trim();
-
-    private static bool Day(string? text, out DateOnly? day)
-    {
-        day = DateOnly.TryParseExact(text?.Trim(), "yyyy-MM-dd", CultureInfo.InvariantCulture, 0, out var read)
-            ? read
-            : null;
-        return day is not null || string.IsNullOrWhiteSpace(text);
     }
 
     private async Task<IActionResult> ShowAsync()

@@ -18,6 +18,14 @@ public sealed partial class FirstStart(
     {
         try
         {
+            if (
+                options.Ring is null
+                && access.ProtectionKeys().Any(k => k.Contains(nameof(Access.RingOpener), StringComparison.Ordinal))
+            )
+                Console.WriteLine(
+                    "The keys of cookies are encrypted by another process of this database: give this one the same "
+                        + "ASSIGNUM_RING, or sessions and second factors of the others mean nothing here."
+                );
             await KeyAsync(stoppingToken);
             if (!await access.AnybodyAsync(stoppingToken))
                 await UsersAsync(stoppingToken);
