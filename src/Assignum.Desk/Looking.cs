@@ -1,7 +1,5 @@
 using Assignum.Core.Editions;
-using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
-using Assignum.Core.Tables.Foreign;
 using Assignum.Desk.Access;
 using Assignum.Storage;
 

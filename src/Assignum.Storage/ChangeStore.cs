@@ -1,7 +1,5 @@
 using System.Text.Json;
-using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
-using Assignum.Core.Tables.Foreign;
 using Npgsql;
 using NpgsqlTypes;
 

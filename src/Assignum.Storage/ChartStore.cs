@@ -1,5 +1,4 @@
 using Assignum.Core.Ledger;
-using Assignum.Core.Records;
 using Npgsql;
 using NpgsqlTypes;
 

@@ -1,6 +1,5 @@
 using Assignum.Core.Calendar;
 using Assignum.Core.Editions;
-using Assignum.Core.Tables.Foreign;
 using Npgsql;
 
 namespace Assignum.Storage;

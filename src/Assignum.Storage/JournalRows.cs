@@ -1,6 +1,4 @@
-using System.Globalization;
 using Assignum.Core.Entries;
-using Assignum.Core.Records;
 
 namespace Assignum.Storage;
 

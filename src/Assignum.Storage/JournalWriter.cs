@@ -5,7 +5,6 @@ using Assignum.Core.Chart;
 using Assignum.Core.Entries;
 using Assignum.Core.Landing;
 using Assignum.Core.Ledger;
-using Assignum.Core.Records;
 using Npgsql;
 
 namespace Assignum.Storage;

@@ -1,7 +1,5 @@
 using Assignum.Core.Records;
-using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
-using Assignum.Core.Tables.Foreign;
 using Npgsql;
 
 namespace Assignum.Storage;

@@ -1,10 +1,7 @@
 using System.Globalization;
 using System.Text.Json;
-using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
-using Assignum.Core.Tables.Foreign;
 using Npgsql;
-using NpgsqlTypes;
 
 namespace Assignum.Storage;
 

@@ -1,10 +1,7 @@
 using Assignum.Core;
-using Assignum.Core.Chart;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
-using Assignum.Core.Tables.Foreign;
 using Npgsql;
-using NpgsqlTypes;
 
 namespace Assignum.Storage;
 

@@ -1,4 +1,3 @@
-using Assignum.Core.Tables;
 using Npgsql;
 
 namespace Assignum.Storage;

@@ -1,5 +1,4 @@
 using Assignum.Desk.Access;
-using Assignum.Web.Access;
 
 namespace Assignum.Web;
 

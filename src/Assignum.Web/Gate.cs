@@ -1,6 +1,5 @@
 using Assignum.Core;
 using Assignum.Desk.Access;
-using Assignum.Web.Access;
 using Assignum.Web.Api;
 using Microsoft.AspNetCore.Http.Features;
 using Microsoft.Extensions.Primitives;

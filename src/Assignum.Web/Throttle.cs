@@ -1,7 +1,6 @@
 using System.Globalization;
 using System.Threading.RateLimiting;
 using Assignum.Desk.Access;
-using Assignum.Web.Api;
 
 namespace Assignum.Web;
 

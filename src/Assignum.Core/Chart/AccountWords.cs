@@ -1,6 +1,3 @@
-using Assignum.Core.Editions;
-using Assignum.Core.SetUps;
-
 namespace Assignum.Core.Chart;
 
 /// <summary>Finds the account that a person means: by its number, its short code, its name, its path from the top of

@@ -1,6 +1,5 @@
 using Assignum.Core.Chart;
 using Assignum.Core.Coverage;
-using Assignum.Core.Entries;
 using Assignum.Core.Landing;
 using Assignum.Core.Records;
 using Assignum.Core.SetUps;

@@ -1,6 +1,4 @@
 using Assignum.Core.Landing;
-using Assignum.Core.Records;
-using Assignum.Core.Tax;
 
 namespace Assignum.Core.Coverage;
 

@@ -1,4 +1,3 @@
-using Assignum.Core.Chart;
 using Assignum.Core.Landing;
 
 namespace Assignum.Core.Coverage;

@@ -1,6 +1,5 @@
 using System.Collections.Concurrent;
 using Assignum.Core.Landing;
-using Assignum.Core.Money;
 using Assignum.Core.SetUps;
 
 namespace Assignum.Core.Coverage;

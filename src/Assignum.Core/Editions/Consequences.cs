@@ -1,10 +1,6 @@
-using Assignum.Core.Chart;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;
-using Assignum.Core.SetUps;
-using Assignum.Core.Tables;
-using Assignum.Core.Tax;
 
 namespace Assignum.Core.Editions;
 

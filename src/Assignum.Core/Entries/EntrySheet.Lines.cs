@@ -1,9 +1,7 @@
-using Assignum.Core.Chart;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;
 using Assignum.Core.Records;
 using Assignum.Core.SetUps;
-using Assignum.Core.Upkeep;
 
 namespace Assignum.Core.Entries;
 

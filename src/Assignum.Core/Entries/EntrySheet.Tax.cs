@@ -1,9 +1,5 @@
-using Assignum.Core.Chart;
-using Assignum.Core.Events;
 using Assignum.Core.Landing;
-using Assignum.Core.Money;
 using Assignum.Core.SetUps;
-using Assignum.Core.Tables;
 using Assignum.Core.Tax;
 
 namespace Assignum.Core.Entries;

@@ -1,8 +1,6 @@
-using Assignum.Core.Chart;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;
 using Assignum.Core.Money;
-using Assignum.Core.Records;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tax;
 

@@ -1,7 +1,6 @@
 using System.Collections.Frozen;
 using Assignum.Core.Chart;
 using Assignum.Core.Entries.Kinds;
-using Assignum.Core.Events;
 using Assignum.Core.Landing;
 using Assignum.Core.Tax;
 

@@ -1,11 +1,7 @@
 using Assignum.Core.Chart;
-using Assignum.Core.Entries.Kinds;
 using Assignum.Core.Events;
-using Assignum.Core.Landing;
 using Assignum.Core.Money;
-using Assignum.Core.Records;
 using Assignum.Core.SetUps;
-using Assignum.Core.Tax;
 
 namespace Assignum.Core.Entries;
 

@@ -1,5 +1,4 @@
 using Assignum.Core.Chart;
-using Assignum.Core.Coverage;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;
 using Assignum.Core.Records;

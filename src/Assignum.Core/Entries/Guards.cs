@@ -1,5 +1,4 @@
 using Assignum.Core.Chart;
-using Assignum.Core.Entries.Kinds;
 using Assignum.Core.Landing;
 using Assignum.Core.Records;
 using Assignum.Core.SetUps;

@@ -1,6 +1,3 @@
-using Assignum.Core.Records;
-using Assignum.Core.SetUps;
-
 namespace Assignum.Core.Entries;
 
 /// <summary>The text of an entry line, from the policy's template.</summary>

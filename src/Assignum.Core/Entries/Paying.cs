@@ -1,9 +1,5 @@
 using Assignum.Core.Chart;
-using Assignum.Core.Events;
 using Assignum.Core.Landing;
-using Assignum.Core.Money;
-using Assignum.Core.Records;
-using Assignum.Core.SetUps;
 
 namespace Assignum.Core.Entries;
 

@@ -1,8 +1,3 @@
-using Assignum.Core.Chart;
-using Assignum.Core.Records;
-using Assignum.Core.Tables;
-using Assignum.Core.Tax;
-
 namespace Assignum.Core.Events;
 
 /// <summary>Something that happened in a connected system, as it was sent. Field by field the JSON of an

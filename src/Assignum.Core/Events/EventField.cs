@@ -1,8 +1,3 @@
-using Assignum.Core.Chart;
-using Assignum.Core.Records;
-using Assignum.Core.SetUps;
-using Assignum.Core.Tax;
-
 namespace Assignum.Core.Events;
 
 /// <summary>What a field of an event holds, and so how it is read, checked, picked in a form and described.</summary>

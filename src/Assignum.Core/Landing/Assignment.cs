@@ -1,5 +1,3 @@
-using Assignum.Core.Chart;
-
 namespace Assignum.Core.Landing;
 
 /// <summary>"For this purpose, with these key values, use this account."</summary>

@@ -1,6 +1,3 @@
-using Assignum.Core.Records;
-using Assignum.Core.Tax;
-
 namespace Assignum.Core.Landing;
 
 /// <summary>What a leg can be told apart by. <see cref="Line"/> is an account written on the document itself.</summary>

@@ -1,5 +1,3 @@
-using Assignum.Core.Chart;
-
 namespace Assignum.Core.Landing;
 
 /// <summary>What came of asking a rung.</summary>

@@ -1,5 +1,4 @@
 using Assignum.Core.Chart;
-using Assignum.Core.Coverage;
 
 namespace Assignum.Core.Landing;
 

@@ -1,5 +1,4 @@
 using Assignum.Core.Chart;
-using Assignum.Core.Landing;
 
 namespace Assignum.Core.Records;
 

@@ -1,6 +1,5 @@
 using System.Collections.Frozen;
 using Assignum.Core.Chart;
-using Assignum.Core.Coverage;
 using Assignum.Core.Landing;
 using Assignum.Core.Money;
 using Assignum.Core.Records;

@@ -1,8 +1,5 @@
-using Assignum.Core.Chart;
-using Assignum.Core.Entries;
 using Assignum.Core.Landing;
 using Assignum.Core.Records;
-using Assignum.Core.SetUps;
 using static Assignum.Core.Landing.Purposes;
 
 namespace Assignum.Core.SetUps;

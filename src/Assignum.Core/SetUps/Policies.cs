@@ -1,4 +1,3 @@
-using Assignum.Core.Entries;
 using Assignum.Core.Money;
 
 namespace Assignum.Core.SetUps;

@@ -1,7 +1,6 @@
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
 using Assignum.Core.Records;
-using Assignum.Core.Tables;
 using Assignum.Core.Tax;
 
 namespace Assignum.Core.SetUps;

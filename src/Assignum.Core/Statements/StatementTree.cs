@@ -1,5 +1,4 @@
 using Assignum.Core.Chart;
-using Assignum.Core.Editions;
 
 namespace Assignum.Core.Statements;
 

@@ -1,6 +1,4 @@
 using Assignum.Core.Chart;
-using Assignum.Core.Checks;
-using Assignum.Core.Tax;
 using static Assignum.Core.Tables.Parts;
 
 namespace Assignum.Core.Tables;

@@ -1,5 +1,3 @@
-using Assignum.Core.Chart;
-using Assignum.Core.Checks;
 using Assignum.Core.Landing;
 using static Assignum.Core.Tables.Parts;
 

@@ -1,5 +1,4 @@
 using System.Globalization;
-using Assignum.Core.Checks;
 using Assignum.Core.Money;
 
 namespace Assignum.Core.Tables;

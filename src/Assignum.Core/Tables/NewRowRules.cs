@@ -1,4 +1,3 @@
-using Assignum.Core.Chart;
 using Assignum.Core.SetUps;
 
 namespace Assignum.Core.Tables;

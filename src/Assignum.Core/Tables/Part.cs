@@ -1,5 +1,4 @@
 using System.Runtime.CompilerServices;
-using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 
 namespace Assignum.Core.Tables;

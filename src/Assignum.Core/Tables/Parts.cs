@@ -1,7 +1,6 @@
 using System.Globalization;
 using Assignum.Core.Calendar;
 using Assignum.Core.Chart;
-using Assignum.Core.Checks;
 using Assignum.Core.Landing;
 using Assignum.Core.Records;
 using Assignum.Core.SetUps;

@@ -1,6 +1,5 @@
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
-using Assignum.Core.Records;
 using Assignum.Core.SetUps;
 
 namespace Assignum.Core.Tables;

@@ -1,6 +1,4 @@
-using Assignum.Core.Chart;
 using Assignum.Core.Money;
-using Assignum.Core.Tables;
 
 namespace Assignum.Core.Tax;
 

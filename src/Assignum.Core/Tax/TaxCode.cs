@@ -1,5 +1,3 @@
-using Assignum.Core.Coverage;
-
 namespace Assignum.Core.Tax;
 
 /// <summary>Output tax is charged on sales, input tax is borne on purchases.</summary>

@@ -1,5 +1,4 @@
 using Assignum.Core.Chart;
-using Assignum.Core.Records;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 

@@ -1,5 +1,3 @@
-using Assignum.Core.Chart;
-using Assignum.Core.Entries;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;

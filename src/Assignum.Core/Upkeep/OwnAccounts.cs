@@ -1,4 +1,3 @@
-using Assignum.Core.Chart;
 using Assignum.Core.Coverage;
 using Assignum.Core.Landing;
 using Assignum.Core.Records;

@@ -3,8 +3,6 @@ using System.Text;
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using Assignum.Core;
-using Assignum.Core.Chart;
-using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Core.Tables.Foreign;
 using Assignum.Desk.Access;

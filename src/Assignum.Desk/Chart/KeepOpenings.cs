@@ -1,6 +1,5 @@
 using System.Globalization;
 using System.Text.Json.Nodes;
-using Assignum.Core.Editions;
 using Assignum.Core.Tables;
 using Assignum.Core.Work;
 using Assignum.Desk.Access;

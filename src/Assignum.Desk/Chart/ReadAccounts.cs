@@ -1,12 +1,9 @@
 using Assignum.Core;
 using Assignum.Core.Chart;
-using Assignum.Core.Editions;
 using Assignum.Core.Landing;
 using Assignum.Core.Ledger;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
-using Assignum.Core.Tables.Foreign;
-using Assignum.Desk.Access;
 using Assignum.Desk.SetUps;
 using Assignum.Storage;
 

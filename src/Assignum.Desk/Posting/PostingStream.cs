@@ -1,6 +1,5 @@
 using Assignum.Core.Editions;
 using Assignum.Core.Events;
-using Assignum.Core.Records;
 using Assignum.Desk.Access;
 using Assignum.Formats.Json;
 using Npgsql;

@@ -1,6 +1,5 @@
 using System.Text.Json;
 using Assignum.Core.Ledger;
-using Assignum.Core.Records;
 using Assignum.Desk.Access;
 using Assignum.Formats.Json;
 using Assignum.Storage;

@@ -1,4 +1,3 @@
-using Assignum.Core;
 using Assignum.Core.Editions;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;

@@ -1,11 +1,8 @@
-using Assignum.Core.Editions;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
-using Assignum.Desk.Access;
 using Assignum.Desk.SetUps;
-using Assignum.Storage;
 
 namespace Assignum.Desk.Posting;
 

@@ -1,8 +1,6 @@
 using Assignum.Core;
 using Assignum.Core.Chart;
 using Assignum.Core.Editions;
-using Assignum.Core.Landing;
-using Assignum.Core.Records;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Desk.Access;

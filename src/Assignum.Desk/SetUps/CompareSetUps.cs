@@ -1,16 +1,13 @@
 using System.Text.Json.Nodes;
 using Assignum.Core;
-using Assignum.Core.Chart;
 using Assignum.Core.Editions;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;
 using Assignum.Core.Ledger;
-using Assignum.Core.Records;
 using Assignum.Core.SetUps;
 using Assignum.Core.Statements;
 using Assignum.Core.Tables;
-using Assignum.Core.Tables.Foreign;
 using Assignum.Desk.Access;
 using Assignum.Desk.Posting;
 using Assignum.Formats.Json;

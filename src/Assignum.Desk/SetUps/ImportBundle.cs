@@ -1,6 +1,5 @@
 using Assignum.Core;
 using Assignum.Core.Editions;
-using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Desk.Access;
 using Assignum.Storage;

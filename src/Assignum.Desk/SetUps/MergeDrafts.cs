@@ -2,7 +2,6 @@ using Assignum.Core;
 using Assignum.Core.Editions;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
-using Assignum.Core.Tables.Foreign;
 using Assignum.Desk.Access;
 using Assignum.Storage;
 

@@ -1,14 +1,11 @@
 using Assignum.Core;
 using Assignum.Core.Checks;
-using Assignum.Core.Editions;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
-using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Core.Upkeep;
 using Assignum.Desk.Access;
-using Assignum.Storage;
 
 namespace Assignum.Desk.SetUps;
 

@@ -1,5 +1,4 @@
 using Assignum.Core.Tables;
-using Assignum.Core.Tables.Foreign;
 using Assignum.Desk.Access;
 using Assignum.Storage;
 

@@ -1,6 +1,4 @@
 using Assignum.Core.Coverage;
-using Assignum.Core.Editions;
-using Assignum.Core.Landing;
 using Assignum.Core.Ledger;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;

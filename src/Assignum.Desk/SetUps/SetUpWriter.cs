@@ -1,9 +1,7 @@
 using Assignum.Core;
-using Assignum.Core.Chart;
 using Assignum.Core.Editions;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
-using Assignum.Core.Tables.Foreign;
 using Assignum.Desk.Access;
 using Assignum.Formats.Json;
 using Assignum.Storage;

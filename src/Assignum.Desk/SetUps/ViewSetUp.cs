@@ -1,8 +1,6 @@
 using Assignum.Core.Editions;
 using Assignum.Core.SetUps;
-using Assignum.Core.Tables.Foreign;
 using Assignum.Desk.Access;
-using Assignum.Storage;
 
 namespace Assignum.Desk.SetUps;
 

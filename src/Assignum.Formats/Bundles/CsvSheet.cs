@@ -1,9 +1,7 @@
 using System.Globalization;
 using System.Text;
 using Assignum.Core;
-using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
-using Assignum.Core.Upkeep;
 using CsvHelper;
 using CsvHelper.Configuration;
 

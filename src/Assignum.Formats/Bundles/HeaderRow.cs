@@ -1,5 +1,4 @@
 using Assignum.Core;
-using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 
 namespace Assignum.Formats.Bundles;

@@ -1,6 +1,5 @@
 using System.Text.Json;
 using Assignum.Core;
-using Assignum.Core.Chart;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;

@@ -1,5 +1,4 @@
 using System.Globalization;
-using System.IO.Compression;
 using Assignum.Core;
 using Assignum.Core.Landing;
 using Assignum.Core.Records;

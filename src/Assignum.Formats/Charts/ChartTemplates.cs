@@ -1,5 +1,4 @@
 using System.Globalization;
-using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using CsvHelper;
 

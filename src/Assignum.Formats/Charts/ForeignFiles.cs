@@ -3,8 +3,6 @@ using System.IO.Compression;
 using System.Text;
 using System.Text.Json;
 using Assignum.Core;
-using Assignum.Core.SetUps;
-using Assignum.Core.Tables;
 using Assignum.Core.Tables.Foreign;
 using Assignum.Formats.Bundles;
 using Assignum.Formats.Lists;

@@ -3,7 +3,6 @@ using System.Text.Json.Serialization;
 using Assignum.Core;
 using Assignum.Core.Entries;
 using Assignum.Core.Landing;
-using Assignum.Core.Records;
 
 namespace Assignum.Formats.Json;
 

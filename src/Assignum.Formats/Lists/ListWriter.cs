@@ -1,5 +1,4 @@
 using System.Globalization;
-using Assignum.Core.Upkeep;
 using Assignum.Formats.Bundles;
 using DocumentFormat.OpenXml;
 using DocumentFormat.OpenXml.Packaging;

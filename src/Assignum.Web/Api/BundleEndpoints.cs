@@ -1,21 +1,12 @@
 using System.Text.Json;
 using Assignum.Core;
-using Assignum.Core.Editions;
-using Assignum.Core.Landing;
-using Assignum.Core.Ledger;
-using Assignum.Core.SetUps;
-using Assignum.Core.Tables;
 using Assignum.Core.Work;
 using Assignum.Desk;
 using Assignum.Desk.Access;
-using Assignum.Desk.Posting;
 using Assignum.Desk.SetUps;
 using Assignum.Desk.Work;
 using Assignum.Formats.Bundles;
-using Assignum.Formats.Json;
 using Assignum.Web.Access;
-using Assignum.Web.Start;
-using Microsoft.OpenApi;
 
 namespace Assignum.Web.Api;
 

@@ -1,6 +1,5 @@
 using System.Text.Json.Serialization;
 using Assignum.Core;
-using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Desk.SetUps;
 

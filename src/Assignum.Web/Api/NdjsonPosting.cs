@@ -1,7 +1,6 @@
 using System.Buffers;
 using System.Text.Json;
 using System.Threading.Channels;
-using Assignum.Core.Tables;
 using Assignum.Desk.Posting;
 using Assignum.Formats.Json;
 using Assignum.Web.Access;

@@ -1,4 +1,3 @@
-using Assignum.Core.SetUps;
 using Assignum.Formats.Json;
 
 namespace Assignum.Web.Drawing;

@@ -1,4 +1,3 @@
-using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 
 namespace Assignum.Web.Pages;

@@ -1,6 +1,5 @@
 using Assignum.Core;
 using Assignum.Core.Editions;
-using Assignum.Core.Tables.Foreign;
 using Assignum.Desk;
 using Assignum.Desk.Access;
 using Assignum.Web.Access;

@@ -1,5 +1,3 @@
-using Assignum.Core;
-using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Desk;
 using Assignum.Desk.SetUps;

@@ -1,4 +1,3 @@
-using Assignum.Core;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Desk;

@@ -1,5 +1,4 @@
 using Assignum.Core;
-using Assignum.Desk;
 using Assignum.Desk.Access;
 using Assignum.Web.Access;
 using Microsoft.AspNetCore.Mvc;

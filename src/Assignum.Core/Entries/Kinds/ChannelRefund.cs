@@ -1,6 +1,4 @@
-using Assignum.Core.Chart;
 using Assignum.Core.Landing;
-using Assignum.Core.Tax;
 using static Assignum.Core.Landing.Purposes;
 
 namespace Assignum.Core.Entries.Kinds;

@@ -1,6 +1,3 @@
-using Assignum.Core.Landing;
-using static Assignum.Core.Landing.Purposes;
-
 namespace Assignum.Core.Entries.Kinds;
 
 /// <summary>Stock items came back from a customer: a shipment turned round.</summary>

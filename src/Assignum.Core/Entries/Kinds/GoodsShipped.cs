@@ -1,6 +1,3 @@
-using Assignum.Core.Landing;
-using Assignum.Core.Records;
-using Assignum.Core.SetUps;
 using static Assignum.Core.Landing.Purposes;
 
 namespace Assignum.Core.Entries.Kinds;

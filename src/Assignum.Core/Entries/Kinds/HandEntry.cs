@@ -1,9 +1,5 @@
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
-using Assignum.Core.Records;
-using Assignum.Core.SetUps;
-using Assignum.Core.Tax;
-using static Assignum.Core.Landing.Purposes;
 
 namespace Assignum.Core.Entries.Kinds;
 

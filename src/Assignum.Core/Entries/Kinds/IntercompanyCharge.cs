@@ -1,5 +1,4 @@
 using Assignum.Core.Events;
-using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 using static Assignum.Core.Landing.Purposes;
 

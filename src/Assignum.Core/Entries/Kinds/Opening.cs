@@ -1,6 +1,3 @@
-using Assignum.Core.Landing;
-using static Assignum.Core.Landing.Purposes;
-
 namespace Assignum.Core.Entries.Kinds;
 
 /// <summary>Opening balances, open items and opening stock: a hand entry that control accounts admit.</summary>

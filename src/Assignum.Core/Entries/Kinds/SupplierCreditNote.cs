@@ -1,6 +1,3 @@
-using Assignum.Core.Landing;
-using static Assignum.Core.Landing.Purposes;
-
 namespace Assignum.Core.Entries.Kinds;
 
 /// <summary>A supplier takes back part of an invoice: the same with sides swapped, amounts given positive.</summary>

@@ -1,4 +1,3 @@
-using Assignum.Core.Landing;
 using static Assignum.Core.Landing.Purposes;
 
 namespace Assignum.Core.Entries.Kinds;

@@ -1,4 +1,3 @@
-using Assignum.Core.Chart;
 using Assignum.Core.Landing;
 using Assignum.Core.Tax;
 using static Assignum.Core.Landing.Purposes;

@@ -1,5 +1,4 @@
 using System.Globalization;
-using Assignum.Core.Chart;
 
 namespace Assignum.Core.Tables.Foreign;
 

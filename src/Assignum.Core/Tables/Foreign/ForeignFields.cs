@@ -1,5 +1,3 @@
-using Assignum.Core.SetUps;
-
 namespace Assignum.Core.Tables.Foreign;
 
 /// <summary>What a column can be taken for, and the headers by which people call it.</summary>

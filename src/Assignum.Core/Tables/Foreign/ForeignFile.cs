@@ -1,5 +1,3 @@
-using Assignum.Core.Editions;
-
 namespace Assignum.Core.Tables.Foreign;
 
 /// <summary>What a cell of somebody else's file holds.</summary>

@@ -1,7 +1,5 @@
 using System.Globalization;
 using Assignum.Core.Chart;
-using Assignum.Core.Editions;
-using Assignum.Core.Entries.Kinds;
 using Assignum.Core.SetUps;
 
 namespace Assignum.Core.Tables.Foreign;

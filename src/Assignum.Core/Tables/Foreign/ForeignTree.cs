@@ -1,5 +1,4 @@
 using Assignum.Core.Chart;
-using Assignum.Core.Entries.Kinds;
 
 namespace Assignum.Core.Tables.Foreign;
 

@@ -1,9 +1,6 @@
-using System.Globalization;
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
 using Assignum.Core.Ledger;
-using Assignum.Core.SetUps;
-using Assignum.Core.Statements;
 using Assignum.Core.Tables;
 using Assignum.Core.Upkeep;
 using Assignum.Desk;

@@ -3,7 +3,6 @@ using System.Security.Cryptography;
 using System.Text;
 using Assignum.Core;
 using Assignum.Core.Chart;
-using Assignum.Core.SetUps;
 using Assignum.Core.Statements;
 using Assignum.Core.Tables;
 using Assignum.Core.Tables.Foreign;

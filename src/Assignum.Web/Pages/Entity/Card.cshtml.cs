@@ -1,7 +1,6 @@
 using System.Globalization;
 using Assignum.Core.Chart;
 using Assignum.Core.Ledger;
-using Assignum.Core.Records;
 using Assignum.Desk;
 using Assignum.Desk.Chart;
 using Assignum.Desk.SetUps;

@@ -1,6 +1,4 @@
-using System.Globalization;
 using System.Text.Json;
-using Assignum.Core;
 using Assignum.Core.Chart;
 using Assignum.Core.SetUps;
 using Assignum.Core.Statements;
@@ -11,7 +9,6 @@ using Assignum.Desk.Chart;
 using Assignum.Desk.Posting;
 using Assignum.Desk.SetUps;
 using Assignum.Formats.Bundles;
-using Assignum.Formats.Lists;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Assignum.Web.Pages.Entity;

@@ -1,5 +1,4 @@
 using Assignum.Core.Coverage;
-using Assignum.Core.Landing;
 using Assignum.Desk;
 using Assignum.Desk.SetUps;
 using Microsoft.AspNetCore.Mvc;

@@ -2,7 +2,6 @@ using System.Globalization;
 using System.Text.Json.Nodes;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
-using Assignum.Core.Records;
 
 namespace Assignum.Web.Pages.Entity;
 

@@ -1,14 +1,10 @@
 using System.Globalization;
 using Assignum.Core.Editions;
-using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
-using Assignum.Core.Tables.Foreign;
 using Assignum.Desk;
-using Assignum.Desk.Access;
 using Assignum.Desk.SetUps;
 using Assignum.Web.Access;
 using Microsoft.AspNetCore.Mvc;
-using Microsoft.AspNetCore.Mvc.RazorPages;
 
 namespace Assignum.Web.Pages.Entity;
 

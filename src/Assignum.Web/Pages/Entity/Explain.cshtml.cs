@@ -1,9 +1,6 @@
 using Assignum.Core;
 using Assignum.Core.Checks;
-using Assignum.Core.Entries;
 using Assignum.Core.Landing;
-using Assignum.Core.Records;
-using Assignum.Core.SetUps;
 using Assignum.Desk;
 using Assignum.Desk.SetUps;
 using Assignum.Formats.Json;

@@ -1,5 +1,4 @@
 using Assignum.Core;
-using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Desk;
 using Assignum.Desk.Access;
@@ -7,7 +6,6 @@ using Assignum.Desk.SetUps;
 using Assignum.Desk.Work;
 using Assignum.Formats.Bundles;
 using Microsoft.AspNetCore.Mvc;
-using Microsoft.AspNetCore.Mvc.RazorPages;
 
 namespace Assignum.Web.Pages.Entity;
 

@@ -1,4 +1,3 @@
-using Assignum.Core.Landing;
 using Assignum.Core.Ledger;
 using Assignum.Core.SetUps;
 using Assignum.Desk;

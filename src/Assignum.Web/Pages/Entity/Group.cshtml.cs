@@ -1,4 +1,3 @@
-using System.Globalization;
 using Assignum.Core;
 using Assignum.Core.Landing;
 using Assignum.Core.Records;

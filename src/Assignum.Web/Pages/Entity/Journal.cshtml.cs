@@ -1,5 +1,4 @@
 using Assignum.Core.Ledger;
-using Assignum.Core.Records;
 using Assignum.Desk;
 using Assignum.Desk.Posting;
 using Microsoft.AspNetCore.Mvc;

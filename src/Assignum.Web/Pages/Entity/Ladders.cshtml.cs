@@ -1,4 +1,3 @@
-using System.Globalization;
 using Assignum.Core.Chart;
 using Assignum.Core.Coverage;
 using Assignum.Core.Entries;

@@ -1,4 +1,3 @@
-using System.Globalization;
 using Assignum.Core.Editions;
 using Assignum.Desk;
 using Assignum.Desk.SetUps;

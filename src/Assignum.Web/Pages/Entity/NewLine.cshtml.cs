@@ -1,4 +1,3 @@
-using System.Globalization;
 using Assignum.Core;
 using Assignum.Core.Records;
 using Assignum.Core.SetUps;

@@ -1,7 +1,5 @@
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
-using Assignum.Core.Landing;
-using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Desk;
 using Assignum.Desk.Posting;

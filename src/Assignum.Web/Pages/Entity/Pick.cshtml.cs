@@ -1,7 +1,6 @@
 using Assignum.Core.Chart;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;
-using Assignum.Core.Records;
 using Assignum.Core.SetUps;
 using Assignum.Desk;
 using Assignum.Desk.Access;

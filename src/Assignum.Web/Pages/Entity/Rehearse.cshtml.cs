@@ -2,7 +2,6 @@ using System.Text;
 using System.Text.Json.Nodes;
 using Assignum.Core;
 using Assignum.Core.Entries;
-using Assignum.Core.Records;
 using Assignum.Desk;
 using Assignum.Desk.Posting;
 using Assignum.Formats.Json;

@@ -1,4 +1,3 @@
-using System.Globalization;
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
 using Assignum.Core.Tables;

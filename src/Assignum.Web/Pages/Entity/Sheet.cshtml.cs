@@ -1,6 +1,4 @@
-using System.Globalization;
 using Assignum.Core;
-using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Desk;
 using Assignum.Desk.SetUps;

@@ -7,7 +7,6 @@ using Assignum.Desk.SetUps;
 using Assignum.Desk.Work;
 using Assignum.Formats.Json;
 using Microsoft.AspNetCore.Mvc;
-using Microsoft.AspNetCore.Mvc.RazorPages;
 
 namespace Assignum.Web.Pages.Entity;
 
