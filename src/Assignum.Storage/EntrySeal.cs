@@ -1,4 +1,3 @@
-using System.Buffers;
 using System.Security.Cryptography;
 using System.Text;
 using Assignum.Core.Access;
@@ -12,15 +11,27 @@ namespace Assignum.Storage;
 /// field to the next and a scale changes nothing.</remarks>
 internal sealed class EntryContent
 {
-    private readonly ArrayBufferWriter<byte> bytes = new(1024);
+    // What is next to nothing to add is most of it: a room of its own is a third of the work of a general writer's.
+    private byte[] bytes = new byte[2_048];
+    private int at;
 
     public EntryContent Text(string? value)
     {
         if (value is null)
             return Whole(-1);
-        var length = Encoding.UTF8.GetByteCount(value);
+        Reserve(10 + Encoding.UTF8.GetMaxByteCount(value.Length));
+        // The length comes first and is known last; that of a short text takes one byte.
+        var length = Encoding.UTF8.GetBytes(value, bytes.AsSpan(at + 1));
+        var text = bytes.AsSpan(at + 1, length);
+        if (length >= 0x40)
+        {
+            var wide = 1;
+            for (var rest = length << 1; rest >= 0x80; rest >>= 7)
+                wide++;
+            text.CopyTo(bytes.AsSpan(at + wide));
+        }
         Whole(length);
-        bytes.Advance(Encoding.UTF8.GetBytes(value, bytes.GetSpan(length)));
+        at += length;
         return this;
     }
 
@@ -28,12 +39,10 @@ internal sealed class EntryContent
     public EntryContent Whole(long value)
     {
         var rest = (ulong)(value << 1 ^ value >> 63);
-        var span = bytes.GetSpan(10);
-        var count = 0;
+        Reserve(10);
         for (; rest >= 0x80; rest >>= 7)
-            span[count++] = (byte)(rest | 0x80);
-        span[count++] = (byte)rest;
-        bytes.Advance(count);
+            bytes[at++] = (byte)(rest | 0x80);
+        bytes[at++] = (byte)rest;
         return this;
     }
 
@@ -44,9 +53,13 @@ internal sealed class EntryContent
     {
         if (value is not { } number)
             return Whole(-1);
+        Span<int> bits = stackalloc int[4];
+        decimal.GetBits(number, bits);
+        var (scale, low) = ((byte)(bits[3] >> 16), (ulong)(uint)bits[1] << 32 | (uint)bits[0]);
+        if (scale <= 6 && bits[2] == 0 && low < Narrow)
+            return Whole(0).Whole((bits[3] < 0 ? -(long)low : (long)low) * Tens[6 - scale]);
         if (Math.Abs(number) < Wide && number * Millionths is var whole && decimal.Truncate(whole) == whole)
             return Whole(0).Whole((long)whole);
-        Span<int> bits = stackalloc int[4];
         decimal.GetBits(number / 1.0000000000000000000000000000m, bits);
         Whole(1);
         foreach (var part in bits)
@@ -57,11 +70,21 @@ internal sealed class EntryContent
     private const decimal Wide = 9_000_000_000_000m,
         Millionths = 1_000_000m;
 
+    // Below this, millionths are whole numbers whatever the scale.
+    private const ulong Narrow = 9_000_000_000_000;
+    private static readonly long[] Tens = [1, 10, 100, 1_000, 10_000, 100_000, 1_000_000];
+
+    private void Reserve(int room)
+    {
+        if (at + room > bytes.Length)
+            Array.Resize(ref bytes, Math.Max(bytes.Length * 2, at + room));
+    }
+
     /// <summary>The digest of all that was added; it is empty afterwards.</summary>
     public byte[] Digest()
     {
-        var digest = SHA256.HashData(bytes.WrittenSpan);
-        bytes.ResetWrittenCount();
+        var digest = SHA256.HashData(bytes.AsSpan(0, at));
+        at = 0;
         return digest;
     }
 }
@@ -356,7 +379,12 @@ public static class EntrySeal
     }
 
     /// <summary>Adds what the entry does to tax and subledgers, as <see cref="ReadAsync"/> finds it.</summary>
-    internal static void Effects(EntryContent into, Core.Entries.JournalEntry entry, Func<string, long> idOf)
+    internal static void Effects(
+        EntryContent into,
+        Core.Entries.JournalEntry entry,
+        IReadOnlyList<Core.Ledger.SubledgerMovement> movements,
+        Func<string, long> idOf
+    )
     {
         for (var i = 0; i < entry.Tax.Count; i++)
         {
@@ -370,7 +398,7 @@ public static class EntrySeal
                 .Amount(t.EntityTax)
                 .Day(t.TaxDate);
         }
-        foreach (var m in Core.Ledger.EntryEffects.Of(entry).OrderBy(m => m.Line))
+        foreach (var m in movements)
             into.Whole(m.Line + 1)
                 .Text(Core.Words.Of(m.Control))
                 .Whole(idOf(entry.Lines[m.Line].Account))

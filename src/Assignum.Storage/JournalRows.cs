@@ -1,4 +1,5 @@
 using Assignum.Core.Entries;
+using Assignum.Core.Ledger;
 
 namespace Assignum.Storage;
 
@@ -31,7 +32,11 @@ public sealed record EntryToPost(
     string? Party,
     JournalEntry Entry,
     string? RemarksJson
-);
+)
+{
+    /// <summary>What it does to subledgers, in the order of its lines.</summary>
+    public IReadOnlyList<SubledgerMovement> Movements { get; } = EntryEffects.Of(Entry);
+}
 
 /// <summary>A stored line. <paramref name="Account"/> is the number as posted; <paramref name="AccountNow"/> what it is
 /// today.</summary>

@@ -143,6 +143,10 @@ public sealed class JournalWriter(
             shares.Add(share);
             rows.AddRange([share.Movements, share.Taxes]);
         }
+        // The rows say it all. What waits to be written does not keep what it was made of from being let go.
+        events.Clear();
+        moves.Clear();
+        entries.Clear();
     }
 
     /// <summary>Writes everything made, in the caller's transaction, which holds the postings of the
@@ -183,7 +187,7 @@ public sealed class JournalWriter(
         );
         for (var i = 0; i < e.Entry.Lines.Count; i++)
             EntrySeal.Line(content, i + 1, idOf(e.Entry.Lines[i].Account), e.Entry.Lines[i]);
-        EntrySeal.Effects(content, e.Entry, idOf);
+        EntrySeal.Effects(content, e.Entry, e.Movements, idOf);
         return content.Digest();
     }
 
@@ -298,7 +302,7 @@ public sealed class JournalWriter(
             chains = differing;
             (Movements, Taxes) = (MovementRows(), TaxRows());
             if (ids.Known(patterns, chains) is { } known)
-                lines = LineRows(known);
+                MakeLines(known);
         }
 
         public async Task WriteAsync(NpgsqlConnection db, CancellationToken stop)
@@ -307,14 +311,21 @@ public sealed class JournalWriter(
             {
                 var known = await writer.idsOf(Of).ForAsync(db, Of, patterns, writer.bodyOf, chains, stop);
                 writer.committed.Add(known.Committed);
-                lines = LineRows(known);
+                MakeLines(known);
             }
-            await lines.SendAsync(db, stop);
+            await lines!.SendAsync(db, stop);
             await byDay.WriteAsync(db, Of, stop);
             await byMonth.WriteAsync(db, Of, stop);
         }
 
         public void Dispose() => lines?.Dispose();
+
+        private void MakeLines(JournalIds.Batch known)
+        {
+            lines = LineRows(known);
+            posted.Clear();
+            patterns.Clear();
+        }
 
         private CopyRows LineRows(JournalIds.Batch known)
         {
@@ -375,7 +386,7 @@ public sealed class JournalWriter(
                     + "document, event_id, event_entity_id, date)"
             );
             foreach (var e in posted)
-            foreach (var m in EntryEffects.Of(e.Entry))
+            foreach (var m in e.Movements)
             {
                 var line = e.Entry.Lines[m.Line];
                 var c = line.Context;
