@@ -125,6 +125,50 @@ public static class ChangeStore
         return rows;
     }
 
+    /// <summary>What was made of one row, the newest first.</summary>
+    public static async Task<IReadOnlyList<RowHistory>> OfRowAsync(
+        NpgsqlConnection db,
+        int entity,
+        Part part,
+        string key,
+        int limit,
+        CancellationToken stop
+    )
+    {
+        await using var command = new NpgsqlCommand(
+            """
+            select c.change_id, c.at, c.who, c.what, c.reason, c.draft, r.part, r.key, r.before, r.after
+            from change_row r join change c on c.entity_id = r.entity_id and c.change_id = r.change_id
+            where r.entity_id = $1 and r.part = $2 and r.key = $3 order by c.change_id desc limit $4
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = part.Name },
+                new() { Value = key },
+                new() { Value = limit },
+            },
+        };
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        var rows = new List<RowHistory>();
+        while (await reader.ReadAsync(stop))
+            rows.Add(
+                new RowHistory(
+                    reader.GetInt64(0),
+                    reader.GetDateTime(1),
+                    reader.GetString(2),
+                    reader.GetString(3),
+                    reader.IsDBNull(4) ? null : reader.GetString(4),
+                    reader.IsDBNull(5) ? null : reader.GetInt32(5),
+                    Row(reader, 6)
+                )
+            );
+        return rows;
+    }
+
     /// <summary>
     /// The rows that were changed since a view was read, in order, where every step between is known and changed rows in
     /// place; null: it has to be read anew.

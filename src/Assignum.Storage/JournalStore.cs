@@ -212,6 +212,12 @@ public static class JournalStore
         return rows;
     }
 
+    // The columns of lines are called like what they hold.
+    private static string ColumnOf(RecordOnLines record) =>
+        RecordOnLines.Kinds.Contains(record.Dimension)
+            ? Words.Of(record.Dimension)
+            : throw new ArgumentOutOfRangeException(nameof(record));
+
     /// <summary>Entry heads by a query, paged by entry id.</summary>
     public static async Task<IReadOnlyList<EntryHead>> EntriesAsync(
         NpgsqlConnection db,
@@ -240,6 +246,8 @@ public static class JournalStore
                      (select account_id from accounts where entity_id = @entity and "number" = @account),
                      (select account_id from account_number where entity_id = @entity and "number" = @account order by
                        until desc limit 1))))
+              {(query.Record is null ? "" : $"and exists (select from entry_line l where l.entity_id = @entity and "
+                + $"l.entry_id = n.entry_id and l.{ColumnOf(query.Record)} = @record)")}
               and (@after is null or n.entry_id {(query.NewestFirst ? "<" : ">")} @after)
             order by n.entry_id {direction} limit @limit
             """,
@@ -256,6 +264,7 @@ public static class JournalStore
         command.Parameters.AddWithValue("year", year);
         command.Parameters.AddWithValue("sequence", sequence);
         Text("account", query.Account);
+        Text("record", query.Record?.Code);
         Text(
             "text",
             query.Text is null

@@ -133,6 +133,29 @@ public class Started
             back.ShouldBeTrue();
             (await CreateAsync("TWO")).ShouldBe(HttpStatusCode.Created);
 
+            // Somebody signs in; the session outlives the move to another folder that is given the same RING.
+            var cookies = new CookieContainer();
+            using var person = new HttpClient(
+                new HttpClientHandler { CookieContainer = cookies, AllowAutoRedirect = false }
+            )
+            {
+                BaseAddress = client.BaseAddress,
+            };
+            var token = await PageClient.TokenAsync(person, "/sign-in");
+            (
+                await person.PostAsync(
+                    "/sign-in",
+                    PageClient.Form(
+                        ("name", "admin"),
+                        ("password", begun.Says.Split("with the password (shown once): ")[1].Split('\n')[0].Trim()),
+                        ("__RequestVerificationToken", token)
+                    ),
+                    Stop
+                )
+            ).StatusCode.ShouldBe(HttpStatusCode.Redirect);
+            (await person.GetAsync("/me", Stop)).StatusCode.ShouldBe(HttpStatusCode.OK);
+            var session = cookies.GetCookieHeader(client.BaseAddress);
+
             var checkedNow = await RunAsync("--verify", "--data", data);
             checkedNow.Code.ShouldBe(0, checkedNow.Says);
             var backedUp = await RunAsync("--backup", file, "--data", data);
@@ -140,7 +163,10 @@ public class Started
             (await RunAsync("--stop", "--data", data)).Code.ShouldBe(0);
             (await RunAsync("--stop", "--data", data)).Code.ShouldNotBe(0);
 
+            more["ASSIGNUM_RING"] = File.ReadLines(Path.Combine(data, "secrets"))
+                .Single(l => l.StartsWith("RING=", StringComparison.Ordinal))[5..];
             var restored = await RunAsync("--restore", file, "--data", other);
+            more.Remove("ASSIGNUM_RING");
             restored.Code.ShouldBe(0, restored.Says);
             (await RunAsync("--restore", file, "--data", other)).Code.ShouldNotBe(0);
             var checkedThere = await RunAsync("--verify", "--data", other);
@@ -182,6 +208,9 @@ public class Started
             };
             trusting.DefaultRequestHeaders.Authorization = new("Bearer", key);
             (await trusting.GetStringAsync("/api/v1/entities", Stop)).ShouldContain("\"TWO\"");
+            using var again = new HttpRequestMessage(HttpMethod.Get, "/me") { Headers = { { "Cookie", session } } };
+            trusting.DefaultRequestHeaders.Authorization = null;
+            (await trusting.SendAsync(again, Stop)).StatusCode.ShouldBe(HttpStatusCode.OK);
             (await trusting.GetAsync("/sign-in", Stop))
                 .Headers.GetValues("Set-Cookie")
                 .ShouldAllBe(c => c.Contains("secure", StringComparison.OrdinalIgnoreCase));

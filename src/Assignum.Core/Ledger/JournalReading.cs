@@ -1,4 +1,5 @@
 using System.Globalization;
+using Assignum.Core.Landing;
 
 namespace Assignum.Core.Ledger;
 
@@ -33,8 +34,37 @@ public sealed record EntryQuery(
     long? After = null,
     int Limit = 500,
     bool NewestFirst = false,
-    string? Number = null
+    string? Number = null,
+    RecordOnLines? Record = null
 );
+
+/// <summary>A record that lines of an entry name.</summary>
+/// <param name="Dimension">One of <see cref="Kinds"/>.</param>
+public sealed record RecordOnLines(Dimension Dimension, string Code)
+{
+    /// <summary>What lines keep of the records that they are about.</summary>
+    public static readonly IReadOnlyList<Dimension> Kinds =
+    [
+        Dimension.Item,
+        Dimension.Party,
+        Dimension.Project,
+        Dimension.Location,
+        Dimension.Channel,
+        Dimension.Method,
+        Dimension.Reason,
+    ];
+
+    /// <summary>Reads <c>item:CAL-A</c>; null: it is nothing of the kind.</summary>
+    public static RecordOnLines? Read(string? text) =>
+        text?.Split(':', 2) is [var kind, { Length: > 0 and <= 100 } code]
+        && Words.TryParse<Dimension>(kind, out var dimension)
+        && Kinds.Contains(dimension)
+            ? new(dimension, code)
+            : null;
+
+    /// <summary>As it is read.</summary>
+    public override string ToString() => $"{Words.Of(Dimension)}:{Code}";
+}
 
 /// <summary>An entry's number: the year it was posted into and its place there, written <c>2026-000123</c>.</summary>
 public static class EntryNumber

@@ -20,6 +20,18 @@ public sealed record ChangeHead(
 /// <param name="What">What was done, in words.</param>
 public sealed record LastChange(string Who, DateTime At, string What, string? Reason);
 
+/// <summary>What a change made of one row.</summary>
+/// <param name="Draft">The draft that it waited in; null: it counted at once.</param>
+public sealed record RowHistory(
+    long Change,
+    DateTime At,
+    string Who,
+    string What,
+    string? Reason,
+    int? Draft,
+    RowChange Row
+);
+
 /// <summary>A record whose place in a group is not in force yet.</summary>
 /// <param name="Part">Of the record: items, parties or projects.</param>
 /// <param name="Column">Which of its groups.</param>

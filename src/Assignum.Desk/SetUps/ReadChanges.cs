@@ -26,4 +26,17 @@ public sealed class ReadChanges(DeskContext desk)
             []
         );
     }
+
+    /// <summary>What was made of one row, the newest first.</summary>
+    public async Task<IReadOnlyList<RowHistory>> OfRowAsync(
+        Visit visit,
+        Part part,
+        string key,
+        int limit,
+        CancellationToken stop
+    )
+    {
+        await using var db = await desk.Database.OpenAsync(stop);
+        return await ChangeStore.OfRowAsync(db, visit.State.Id, part, key, limit, stop);
+    }
 }

@@ -19,6 +19,13 @@ public sealed class JournalModel(DeskContext desk, ReadJournal journal) : Entity
     [BindProperty(SupportsGet = true)]
     public string? Account { get; set; }
 
+    /// <summary>A record that lines name, as <c>item:CAL-A</c>.</summary>
+    [BindProperty(SupportsGet = true)]
+    public string? Names { get; set; }
+
+    /// <summary>The record that was asked for; null: none, or no such kind.</summary>
+    public RecordOnLines? Record => RecordOnLines.Read(Names);
+
     [BindProperty(SupportsGet = true)]
     public DateOnly? From { get; set; }
 
@@ -29,7 +36,8 @@ public sealed class JournalModel(DeskContext desk, ReadJournal journal) : Entity
     public long? After { get; set; }
 
     public IReadOnlyList<EntryHead> Entries { get; private set; } = [];
-    public bool Filtered => Q is not null || Account is not null || From is not null || To is not null;
+    public bool Filtered =>
+        Q is not null || Account is not null || Names is not null || From is not null || To is not null;
 
     /// <summary>Address of the next page, or null.</summary>
     public string? Next { get; private set; }
@@ -78,7 +86,8 @@ public sealed class JournalModel(DeskContext desk, ReadJournal journal) : Entity
                     Text: Empty(Q),
                     After: After,
                     Limit: limit,
-                    NewestFirst: true
+                    NewestFirst: true,
+                    Record: Record
                 ),
                 HttpContext.RequestAborted
             )
@@ -86,7 +95,7 @@ public sealed class JournalModel(DeskContext desk, ReadJournal journal) : Entity
 
     private string Address(string more) =>
         $"/e/{EntityCode}/journal?q={Uri.EscapeDataString(Q ?? "")}&account={Uri.EscapeDataString(Account ?? "")}&"
-        + $"from={From:yyyy-MM-dd}&to={To:yyyy-MM-dd}&{more}";
+        + $"names={Uri.EscapeDataString(Names ?? "")}&from={From:yyyy-MM-dd}&to={To:yyyy-MM-dd}&{more}";
 
     private static string? Empty(string? text) => string.IsNullOrWhiteSpace(text) ? null : text.Trim();
 }

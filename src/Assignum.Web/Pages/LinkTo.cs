@@ -1,0 +1,68 @@
+using Assignum.Core;
+using Assignum.Core.Landing;
+using Assignum.Core.Ledger;
+using Microsoft.AspNetCore.Mvc.Rendering;
+using Microsoft.AspNetCore.Mvc.TagHelpers;
+using Microsoft.AspNetCore.Mvc.ViewFeatures;
+using Microsoft.AspNetCore.Razor.TagHelpers;
+
+namespace Assignum.Web.Pages;
+
+/// <summary>
+/// <c>&lt;a to="item" code="CAL-A"&gt;</c>: a link to whatever is named, in the entity of the page. Without words of its
+/// own it shows the code; without a code there is nothing; what has no page is text.
+/// </summary>
+[HtmlTargetElement("a", Attributes = "to")]
+public sealed class LinkTo : TagHelper
+{
+    /// <summary>What is named: <c>account</c>, <c>purpose</c>, <c>entry</c>, <c>edition</c>, <c>entity</c>, or a
+    /// dimension.</summary>
+    public string To { get; set; } = "";
+
+    public string? Code { get; set; }
+
+    [ViewContext, HtmlAttributeNotBound]
+    public ViewContext ViewContext { get; set; } = null!;
+
+    /// <summary>The address of something named; null: it has no page.</summary>
+    public static string? Address(string entity, string to, string code)
+    {
+        var (home, name) = ($"/e/{Uri.EscapeDataString(entity)}", Uri.EscapeDataString(code));
+        return to switch
+        {
+            "account" or "line" => $"{home}/chart/{name}",
+            "purpose" => $"{home}/ladders/{name}",
+            "entry" => $"{home}/journal/{name}",
+            "edition" => $"{home}/editions",
+            "entity" or "counterparty" => $"/e/{name}",
+            "tax-code" => $"{home}/tax?show=codes&code={name}",
+            "item-group" or "project-group" => $"{home}/group/{to.Split('-')[0]}/{name}",
+            // Customers and suppliers have groups; the page finds whose it is.
+            "party-group" => $"{home}/record/party-group/{name}",
+            _ => Words.TryParse<Dimension>(to, out var dimension) && RecordOnLines.Kinds.Contains(dimension)
+                ? $"{home}/record/{to}/{name}"
+                : null,
+        };
+    }
+
+    /// <inheritdoc/>
+    public override async Task ProcessAsync(TagHelperContext context, TagHelperOutput output)
+    {
+        if (string.IsNullOrEmpty(Code))
+        {
+            output.SuppressOutput();
+            return;
+        }
+        var words = await output.GetChildContentAsync();
+        if (words.IsEmptyOrWhiteSpace)
+        {
+            output.Content.SetContent(Code);
+            output.AddClass("code", System.Text.Encodings.Web.HtmlEncoder.Default);
+        }
+        var entity = ViewContext.RouteData.Values["entity"]?.ToString();
+        if (entity is not null && Address(entity, To, Code) is { } address)
+            output.Attributes.SetAttribute("href", address);
+        else
+            output.TagName = "span";
+    }
+}
