@@ -250,7 +250,7 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         // Where things land goes the same way: what is changed in a cell is an assignment there, what is wrong is named
         // by cell.
         Go("/e/SHEET/life-cycle/item-groups?chosen=SENSOR");
-        Find(".head .acts").Text.ShouldContain("Bring back");
+        Find(".head .acts").Text.ShouldContain("Upload workbook");
         taken = await nora.GetByteArrayAsync(
             "/e/SHEET/life-cycle/item-groups?chosen=SENSOR&handler=Sheet",
             TestContext.Current.CancellationToken

@@ -156,7 +156,7 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
             sheet.Fail(
                 "unresolved",
                 $"{leg.Purpose!.Name}: account {leg.Context.Written} may not be written here; only the account its "
-                    + "ladder gives or one of that account's relief accounts may.",
+                    + "ladder gives or one that may be used instead of it may.",
                 path,
                 leg.Purpose,
                 leg.Context.Written

@@ -55,7 +55,7 @@ public static class UnfitEdits
         )
             return null;
         if (own.Control == Control.None)
-            return $"{number} is no control account: only one of those has relief accounts.";
+            return $"{number} is no control account: only one of those has accounts that may be used instead.";
         if (other.Control != own.Control || number == relief)
             return $"{relief} is no other control account of {Words.Of(own.Control).Replace('-', ' ')}: choose one.";
         if (Fitness.Usable(relief, other) is { } unusable)

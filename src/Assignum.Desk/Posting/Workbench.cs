@@ -68,7 +68,7 @@ public sealed class Workbench(DeskContext desk, Rehearse rehearse)
             return Outcome<WorkbenchRow>.No(
                 Refusal.Conflict,
                 "changed-meanwhile",
-                $"The life cycle was changed in another window, or would have more than {Most} documents. Look at it "
+                $"The chain was changed in another window, or would have more than {Most} documents. Look at it "
                     + "as it is now."
             );
         return outcome;

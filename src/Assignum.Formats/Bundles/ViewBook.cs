@@ -194,7 +194,7 @@ public static class ViewBook
                         "",
                         "not-compared",
                         "The workbook no longer says what it showed when it was taken out, so what was changed in it "
-                            + "cannot be told. Take the life cycle out again and change that."
+                            + "cannot be told. Download the accounts by stage again and change that."
                     )
                 );
             else

@@ -41,7 +41,7 @@ public sealed class DeadWeightModel(DeskContext desk, ViewSetUp view, EditSetUp 
         var made = await Edit.MakeAsync(
             Actor,
             EntityCode,
-            "dead weight taken away",
+            "assignments without effect deleted",
             Reason(reason),
             (now, _) => ReadCoverage.Removal(now, DeadWeight.Of(new Core.SetUps.CompiledSetUp(now))),
             HttpContext.RequestAborted

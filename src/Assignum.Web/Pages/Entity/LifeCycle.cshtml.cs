@@ -49,7 +49,7 @@ public sealed class LifeCycleModel(DeskContext desk, ViewSetUp view, EditSetUp e
 
     public override string Place => "assignments";
     public override Part Part => Parts.Assignments;
-    protected override string What => "assignments changed in the life cycle";
+    protected override string What => "assignments changed by stage";
 
     [BindProperty(SupportsGet = true), FromRoute(Name = "of")]
     public string Of
