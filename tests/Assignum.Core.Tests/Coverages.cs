@@ -284,67 +284,69 @@ public class Coverages
         );
 
     [Fact]
-    public void What_is_known_after_each_change_is_what_is_found_anew() =>
-        Gen.Select(Small, Gen.Int[0, int.MaxValue])
-            .Sample(
-                (made, seed) =>
-                {
-                    var random = new Random(seed);
-                    var (setUp, purpose) = made;
-                    var at = new CompiledSetUp(setUp);
-                    static string Told(PurposeCoverage c) =>
-                        string.Join(
-                            ", ",
-                            c.By.Select(b => $"{b.Key} {b.Value}")
-                                .Prepend(c.Combinations.ToString(System.Globalization.CultureInfo.InvariantCulture))
-                        );
-                    static string Dead(CompiledSetUp c) =>
-                        string.Join(
-                            "; ",
-                            DeadWeight
-                                .Of(c)
-                                .Select(d => $"{d.Assignment.Identity} {d.NeverWins} {d.Removable}")
-                                .Order(StringComparer.Ordinal)
-                        );
-                    for (var step = 0; step < 4; step++)
-                    {
-                        if (random.Next(3) > 0)
-                            PurposeCoverage.Of(at, purpose);
-                        if (random.Next(3) > 0)
-                            DeadWeight.Of(at);
-                        // Some go, some get another account, some come back as they were in another random set-up of
-                        // the same ladder.
-                        var assignments = setUp.Assignments.ToList();
-                        for (var i = random.Next(4); i > 0 && assignments.Count > 0; i--)
-                        {
-                            var n = random.Next(assignments.Count);
-                            if (random.Next(2) == 0)
-                                assignments.RemoveAt(n);
-                            else
-                                assignments[n] = assignments[n] with
-                                {
-                                    Account = random.Next(3) switch
-                                    {
-                                        0 => "4000",
-                                        1 => "4010",
-                                        _ => "4020",
-                                    },
-                                };
-                        }
-                        if (random.Next(2) == 0)
-                            foreach (var one in made.SetUp.Assignments.Where(_ => random.Next(3) == 0))
-                                if (assignments.TrueForAll(a => a.Identity != one.Identity))
-                                    assignments.Insert(random.Next(assignments.Count + 1), one);
-                        setUp = setUp with { Assignments = assignments };
-                        at = new CompiledSetUp(setUp, at);
-                        var anew = new CompiledSetUp(setUp);
-                        Told(PurposeCoverage.Of(at, purpose))
-                            .ShouldBe(Told(PurposeCoverage.Of(anew, purpose)), purpose.Name);
-                        Dead(at).ShouldBe(Dead(anew), purpose.Name);
-                    }
-                },
-                iter: 2_000 * Times
+    public void What_is_known_after_each_change_is_what_is_found_anew()
+    {
+        var all = Gen.Select(Small, Gen.Int[0, int.MaxValue]);
+        all.Sample(KnownAsAnew, iter: 2_000 * Times);
+        // Once, which of two that give the same must stay hung on which was found first.
+        all.Sample(KnownAsAnew, seed: "d7eYPojydK57", iter: 1);
+    }
+
+    private static void KnownAsAnew((SetUp SetUp, Purpose Purpose) made, int seed)
+    {
+        var random = new Random(seed);
+        var (setUp, purpose) = made;
+        var at = new CompiledSetUp(setUp);
+        static string Told(PurposeCoverage c) =>
+            string.Join(
+                ", ",
+                c.By.Select(b => $"{b.Key} {b.Value}")
+                    .Prepend(c.Combinations.ToString(System.Globalization.CultureInfo.InvariantCulture))
             );
+        static string Dead(CompiledSetUp c) =>
+            string.Join(
+                "; ",
+                DeadWeight
+                    .Of(c)
+                    .Select(d => $"{d.Assignment.Identity} {d.NeverWins} {d.Removable}")
+                    .Order(StringComparer.Ordinal)
+            );
+        for (var step = 0; step < 4; step++)
+        {
+            if (random.Next(3) > 0)
+                PurposeCoverage.Of(at, purpose);
+            if (random.Next(3) > 0)
+                DeadWeight.Of(at);
+            // Some go, some get another account, some come back as they were in another random set-up of
+            // the same ladder.
+            var assignments = setUp.Assignments.ToList();
+            for (var i = random.Next(4); i > 0 && assignments.Count > 0; i--)
+            {
+                var n = random.Next(assignments.Count);
+                if (random.Next(2) == 0)
+                    assignments.RemoveAt(n);
+                else
+                    assignments[n] = assignments[n] with
+                    {
+                        Account = random.Next(3) switch
+                        {
+                            0 => "4000",
+                            1 => "4010",
+                            _ => "4020",
+                        },
+                    };
+            }
+            if (random.Next(2) == 0)
+                foreach (var one in made.SetUp.Assignments.Where(_ => random.Next(3) == 0))
+                    if (assignments.TrueForAll(a => a.Identity != one.Identity))
+                        assignments.Insert(random.Next(assignments.Count + 1), one);
+            setUp = setUp with { Assignments = assignments };
+            at = new CompiledSetUp(setUp, at);
+            var anew = new CompiledSetUp(setUp);
+            Told(PurposeCoverage.Of(at, purpose)).ShouldBe(Told(PurposeCoverage.Of(anew, purpose)), purpose.Name);
+            Dead(at).ShouldBe(Dead(anew), purpose.Name);
+        }
+    }
 
     [Fact]
     public void An_assignment_decides_for_as_many_records_as_walking_through_them_says() =>

@@ -121,7 +121,11 @@ public static class DeadWeight
                 dead.Add(new PurposeDead.One(assignment, false, false, [.. proof]));
         }
         // Together they may go only where what is left still gives the same: whoever would be missed stays, and the
-        // others are asked again.
+        // others are asked again. Of two that give the same the first stays, whichever was found before.
+        var place = new Dictionary<Assignment, int>(all.Count, ReferenceEqualityComparer.Instance);
+        for (var n = 0; n < all.Count; n++)
+            place[all[n]] = n;
+        dead.Sort((a, b) => place[a.Assignment].CompareTo(place[b.Assignment]));
         var going = new HashSet<Assignment>(dead.Select(d => d.Assignment), ReferenceEqualityComparer.Instance);
         for (var again = true; again; )
         {
