@@ -362,4 +362,25 @@ public class Attacks(RunningApp app)
             )
         ).StatusCode.ShouldBe(HttpStatusCode.Forbidden);
     }
+
+    [Theory]
+    [InlineData(false)]
+    [InlineData(true)]
+    public async Task A_file_for_a_chain_that_is_no_text_is_refused_in_words(bool one)
+    {
+        using var client = await app.SignedInAsync("nora");
+        var file = Encoding.UTF8.GetBytes("{\"source\":\"m\",\"id\":\"1?\",\"kind\":\"hand-entry\"}");
+        file[Array.IndexOf(file, (byte)'?')] = 0xd1;
+        using var form = new MultipartFormDataContent
+        {
+            {
+                new StringContent(await PageClient.TokenAsync(client, "/e/SKERROW/rehearse/cycle")),
+                "__RequestVerificationToken"
+            },
+            { new ByteArrayContent(one ? file : [.. file, (byte)'\n', .. file]), "file", "a.ndjson" },
+        };
+        using var answer = await client.PostAsync("/e/SKERROW/rehearse/cycle?handler=File", form, Stop);
+        answer.StatusCode.ShouldBe(HttpStatusCode.UnprocessableEntity);
+        (await answer.Content.ReadAsStringAsync(Stop)).ShouldContain("save it as UTF-8");
+    }
 }

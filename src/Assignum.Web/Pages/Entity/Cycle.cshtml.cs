@@ -106,6 +106,15 @@ public sealed class CycleModel(DeskContext desk, Workbench workbench) : EntityPa
     // shown where it stands.
     private static (IReadOnlyList<string> Documents, Fault? Fault) Documents(byte[] bytes)
     {
+        if (!System.Text.Unicode.Utf8.IsValid(bytes))
+            return (
+                [],
+                new Fault(
+                    "bad-character",
+                    "The file holds bytes that are no text: save it as UTF-8 and choose it again.",
+                    "file"
+                )
+            );
         var (whole, _, _) = BodyReader.Events(bytes);
         if (whole is not null)
         {
