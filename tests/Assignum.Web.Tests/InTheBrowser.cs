@@ -56,7 +56,7 @@ public sealed class InTheBrowser(RunningApp app) : InBrowser(app)
         var number = Find(".donebox a").Text;
         Find(".donebox a").Click();
         Find("h1").Text.ShouldContain(number);
-        Find("tr[data-line='e1']").Click();
+        Find("tr[data-line='e1'] td.num").Click();
         Find("[data-ladder='e1']").Text.ShouldContain("item group + party group");
         NothingSerious();
     }
