@@ -8,6 +8,16 @@ public static class Nearest
     public static string To(string word, IEnumerable<string> candidates) =>
         candidates.MinBy(c => Distance(word, c)) ?? "";
 
+    /// <summary>The candidates that are at most so many edits away, the nearest first.</summary>
+    public static IEnumerable<string> Among(string word, IEnumerable<string> candidates, int most) =>
+        candidates
+            .Where(c => Math.Abs(c.Length - word.Length) <= most)
+            .Select(c => (Word: c, Away: Distance(word, c)))
+            .Where(c => c.Away <= most)
+            .OrderBy(c => c.Away)
+            .ThenBy(c => c.Word, StringComparer.Ordinal)
+            .Select(c => c.Word);
+
     /// <summary>Levenshtein distance: single letters added, taken away or changed.</summary>
     public static int Distance(string a, string b)
     {

@@ -19,19 +19,10 @@ internal sealed class EntryContent
     {
         if (value is null)
             return Whole(-1);
-        Reserve(10 + Encoding.UTF8.GetMaxByteCount(value.Length));
-        // The length comes first and is known last; that of a short text takes one byte.
-        var length = Encoding.UTF8.GetBytes(value, bytes.AsSpan(at + 1));
-        var text = bytes.AsSpan(at + 1, length);
-        if (length >= 0x40)
-        {
-            var wide = 1;
-            for (var rest = length << 1; rest >= 0x80; rest >>= 7)
-                wide++;
-            text.CopyTo(bytes.AsSpan(at + wide));
-        }
+        var length = Encoding.UTF8.GetByteCount(value);
         Whole(length);
-        at += length;
+        Reserve(length);
+        at += Encoding.UTF8.GetBytes(value, bytes.AsSpan(at));
         return this;
     }
 
@@ -53,13 +44,9 @@ internal sealed class EntryContent
     {
         if (value is not { } number)
             return Whole(-1);
-        Span<int> bits = stackalloc int[4];
-        decimal.GetBits(number, bits);
-        var (scale, low) = ((byte)(bits[3] >> 16), (ulong)(uint)bits[1] << 32 | (uint)bits[0]);
-        if (scale <= 6 && bits[2] == 0 && low < Narrow)
-            return Whole(0).Whole((bits[3] < 0 ? -(long)low : (long)low) * Tens[6 - scale]);
         if (Math.Abs(number) < Wide && number * Millionths is var whole && decimal.Truncate(whole) == whole)
             return Whole(0).Whole((long)whole);
+        Span<int> bits = stackalloc int[4];
         decimal.GetBits(number / 1.0000000000000000000000000000m, bits);
         Whole(1);
         foreach (var part in bits)
@@ -69,10 +56,6 @@ internal sealed class EntryContent
 
     private const decimal Wide = 9_000_000_000_000m,
         Millionths = 1_000_000m;
-
-    // Below this, millionths are whole numbers whatever the scale.
-    private const ulong Narrow = 9_000_000_000_000;
-    private static readonly long[] Tens = [1, 10, 100, 1_000, 10_000, 100_000, 1_000_000];
 
     private void Reserve(int room)
     {

@@ -272,6 +272,12 @@ public class GuardsAndRules
     }
 
     [Fact]
-    public void The_nearest_word_is_the_one_with_the_fewest_edits() =>
+    public void The_nearest_word_is_the_one_with_the_fewest_edits()
+    {
         Nearest.To("sales-revenu", Purposes.All.Select(p => p.Name)).ShouldBe("sales-revenue");
+        // One letter away, then two; what is three away is another word.
+        Nearest
+            .Among("RG-10", ["RG-2000", "RG-100", "RX-100", "RG-10X", "BAR"], 2)
+            .ShouldBe(["RG-100", "RG-10X", "RX-100"]);
+    }
 }

@@ -64,7 +64,7 @@ public class ExactBooks
         var code = await company.OpenAsync();
         await using var db = await company.Test.Database.OpenAsync(Stop);
         await using var transaction = await db.BeginTransactionAsync(Stop);
-        await JournalStore.HoldAsync(db, (await EditionStore.StateAsync(db, code, false, Stop))!.Id, Stop);
+        await PostingNumbers.HoldAsync(db, (await EditionStore.StateAsync(db, code, false, Stop))!.Id, Stop);
         var closing = new ImportBundle(company.Desk).ApplyAsync(Reviewer, code, [Closed()], [], true, null, Stop);
         (await Task.WhenAny(closing, Task.Delay(400, Stop))).ShouldNotBe(closing);
         await transaction.CommitAsync(Stop);

@@ -113,6 +113,23 @@ public partial class NamedThings(RunningApp app)
     }
 
     [Fact]
+    public async Task A_party_and_a_project_lead_to_their_groups_and_to_each_other()
+    {
+        var setUp = Core.Tables.Parts.Projects;
+        using var client = await app.SignedInAsync("iris");
+        var parties = await client.GetStringAsync("/e/SKERROW/groups/parties?handler=List&format=csv", Stop);
+        var shop = parties.Split('\n').First(l => l.Contains(",customer,", StringComparison.Ordinal)).Split(',')[0];
+        var page = await client.GetStringAsync($"/e/SKERROW/record/party/{shop}", Stop);
+        var group = LinksOf(page).Single(l => l.Contains("/group/customer/", StringComparison.Ordinal));
+        (await client.GetStringAsync(group, Stop)).ShouldContain("customer group");
+        var projects = await client.GetStringAsync("/e/SKERROW/groups/projects?handler=List&format=csv", Stop);
+        var at = setUp.Columns.ToList().FindIndex(c => c.Name == "customer");
+        foreach (var row in projects.Trim().Split('\n').Skip(1).Select(l => l.Split(',')).Where(r => r[at].Length > 0))
+            LinksOf(await client.GetStringAsync($"/e/SKERROW/record/project/{row[0]}", Stop))
+                .ShouldContain($"/e/SKERROW/record/party/{row[at]}");
+    }
+
+    [Fact]
     public async Task What_is_not_there_says_so_and_names_what_is_near()
     {
         using var client = await app.SignedInAsync("iris");

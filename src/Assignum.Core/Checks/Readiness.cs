@@ -40,6 +40,16 @@ public sealed record Readiness(string Subject, IReadOnlyList<Need> Needs)
     /// <summary>What somebody should look at: weak, or wrong for some of its legs only.</summary>
     public int Remarks => Needs.Count(n => n.Severity == Core.Severity.Warning);
 
+    /// <summary>What a record needs; null: there is none of that code, or nothing is asked of its kind.</summary>
+    public static Readiness? Of(CompiledSetUp setUp, Dimension dimension, string code) =>
+        dimension switch
+        {
+            Dimension.Item => setUp.Item(code) is { } item ? Of(setUp, item.Item) : null,
+            Dimension.Party => setUp.Party(code) is { } party ? Of(setUp, party.Party) : null,
+            Dimension.Project => setUp.Project(code) is { } project ? Of(setUp, project.Project) : null,
+            _ => null,
+        };
+
     /// <summary>What an item needs: a group, tax for whoever buys it, a cost where it has a standard, and an account
     /// for every purpose of its life.</summary>
     public static Readiness Of(CompiledSetUp setUp, Item item)

@@ -377,6 +377,9 @@ public static class Parts
     /// <summary>The part of that name, or null.</summary>
     public static Part? Find(string name) => All.FirstOrDefault(p => p.Name == name);
 
+    /// <summary>What one row of a part is called: <c>item</c>, <c>party</c>, <c>tax-code</c>.</summary>
+    public static string One(Part part) => part == Parties ? "party" : part.Name[..^1];
+
     /// <summary>Whose codes a column holds; groups of one kind. Null where it holds none, or those of
     /// several.</summary>
     public static (Part Part, GroupKind? Kind)? Refers(Part part, string column) =>

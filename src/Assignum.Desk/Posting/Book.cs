@@ -32,8 +32,8 @@ internal sealed class Book
     ) =>
         new(
             state,
-            await JournalStore.NextAsync(db, state.Id, stop, hold),
-            await JournalStore.YearsAsync(db, state.Id, stop)
+            await PostingNumbers.NextAsync(db, state.Id, stop, hold),
+            await PostingNumbers.YearsAsync(db, state.Id, stop)
         );
 
     /// <summary>The book of whoever goes on where this one ends.</summary>
@@ -62,7 +62,7 @@ internal sealed class Book
 
     /// <summary>Stores where it ended.</summary>
     public Task CloseAsync(NpgsqlConnection db, CancellationToken stop) =>
-        JournalStore.AdvanceAsync(
+        PostingNumbers.AdvanceAsync(
             db,
             State.Id,
             nextEvent,

@@ -296,7 +296,7 @@ public sealed class CompareSetUps(DeskContext desk, ViewSetUp view)
     )
     {
         await using var db = await desk.Database.OpenAsync(stop);
-        var next = await JournalStore.NextAsync(db, state.Id, stop);
+        var next = await PostingNumbers.NextAsync(db, state.Id, stop);
         if (!recent.TryGetValue(state.Id, out var events) || events.Next != next)
         {
             var read = Read(await JournalStore.NewestEventsAsync(db, state.Id, MostEvents, stop));

@@ -122,7 +122,7 @@ public sealed class EditSetUp(DeskContext desk)
         // Who takes an account away, gives it another number or closes a period waits for postings that go on, and they
         // for it.
         if (edits.Result.Any(SetUpWriter.HoldsPostings))
-            await JournalStore.HoldAsync(db, state.Id, stop);
+            await PostingNumbers.HoldAsync(db, state.Id, stop);
         var uses = await SetUpWriter.UsesAsync(
             held,
             edits.Result.Where(e => e.After is null || e.Part == Parts.Accounts).Select(e => e.Part),

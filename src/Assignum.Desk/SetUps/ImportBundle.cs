@@ -68,7 +68,9 @@ public sealed class ImportBundle(DeskContext desk)
     public static string StateOf(EntityState entity) =>
         $"{entity.RecordsRevision}-{entity.Latest?.Number ?? 0}-{entity.Draft?.Id ?? 0}-{entity.Draft?.Revision ?? 0}";
 
-    private async Task<Outcome<ImportResult>> RunAsync(
+    /// <summary>Looks, or applies: as <see cref="PreviewAsync"/> and <see cref="ApplyAsync"/> say.</summary>
+    /// <param name="within">What is done in the same transaction; only where it is applied.</param>
+    public async Task<Outcome<ImportResult>> RunAsync(
         Actor actor,
         string entity,
         IReadOnlyList<Sheet> sheets,
@@ -79,7 +81,7 @@ public sealed class ImportBundle(DeskContext desk)
         CancellationToken stop,
         BundleReturn? back = null,
         string? name = null,
-        string what = "",
+        string what = "bundle imported",
         Func<NpgsqlConnection, ImportResult, Task>? within = null
     )
     {
@@ -118,7 +120,7 @@ public sealed class ImportBundle(DeskContext desk)
 
         // A file may take accounts away, make them headings or close a period: no posting goes on meanwhile.
         if (apply && sheets.Any(s => s.Part == Parts.Accounts || s.Part == Parts.Periods))
-            await JournalStore.HoldAsync(db, state.Id, stop);
+            await PostingNumbers.HoldAsync(db, state.Id, stop);
         var compiled = await SetUpWriter.CurrentAsync(held, stop);
         var current = compiled.SetUp;
         var uses = await SetUpWriter.UsesAsync(held, sheets.Select(s => s.Part), stop);
@@ -230,5 +232,5 @@ public sealed class ImportBundle(DeskContext desk)
         ?? 0;
 
     private static async Task<bool> HasEntriesAsync(NpgsqlConnection db, int entity, CancellationToken stop) =>
-        (await JournalStore.YearsAsync(db, entity, stop)).Count > 0;
+        (await PostingNumbers.YearsAsync(db, entity, stop)).Count > 0;
 }

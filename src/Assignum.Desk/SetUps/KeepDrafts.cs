@@ -133,7 +133,7 @@ public sealed class KeepDrafts(DeskContext desk)
                         "in-force",
                         $"Edition {number} is in force since {edition.ValidFrom:yyyy-MM-dd}: publish another over it instead."
                     );
-                await JournalStore.HoldAsync(db, state.Id, stop);
+                await PostingNumbers.HoldAsync(db, state.Id, stop);
                 if (await EditionStore.PostedUnderAsync(db, state.Id, number, edition.ValidFrom!.Value, stop))
                     return No("posted", $"Something was posted by edition {number}: publish another over it instead.");
                 foreach (

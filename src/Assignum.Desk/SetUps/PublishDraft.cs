@@ -112,7 +112,7 @@ public sealed class PublishDraft(DeskContext desk)
             );
 
         var number = state.NextNumber;
-        await JournalStore.HoldAsync(db, state.Id, stop);
+        await PostingNumbers.HoldAsync(db, state.Id, stop);
         // An account that the draft makes a heading may have been posted on since.
         if (
             live is not null

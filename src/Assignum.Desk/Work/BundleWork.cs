@@ -79,29 +79,19 @@ public sealed class BundleWork(ImportBundle import) : IWorkKind
         var sheets = Bundle.FromFile(new MemoryStream(work.File ?? []), faults);
         await work.ReportAsync(1, 3, order.Apply ? "bringing it in" : "comparing it");
         var back = new BundleReturn(order.Whole, _ => order.TakeBundle, true);
-        var outcome = order.Apply
-            ? await import.ApplyAsync(
-                work.Actor,
-                work.Entity,
-                sheets,
-                faults,
-                order.Partial,
-                order.Expected,
-                stop,
-                work.Subject,
-                back: back,
-                within: (db, result) => work.EndAsync(db, BundleDone.Of(result), stop)
-            )
-            : await import.PreviewAsync(
-                work.Actor,
-                work.Entity,
-                sheets,
-                faults,
-                order.Partial,
-                order.Expected,
-                stop,
-                back
-            );
+        var outcome = await import.RunAsync(
+            work.Actor,
+            work.Entity,
+            sheets,
+            faults,
+            order.Partial,
+            order.Apply,
+            order.Expected,
+            stop,
+            back,
+            work.Subject,
+            within: (db, result) => work.EndAsync(db, BundleDone.Of(result), stop)
+        );
         if (outcome.Result is null)
             return outcome.Pass<object>();
         await work.ReportAsync(3, 3, "done");

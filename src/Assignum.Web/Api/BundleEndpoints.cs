@@ -196,28 +196,17 @@ internal static class BundleEndpoints
         var faults = new List<Fault>();
         var sheets = Bundle.FromFile(new MemoryStream(body), faults);
         var expected = Endpoints.IfMatch(http);
-        var outcome =
-            apply == true
-                ? await import.ApplyAsync(
-                    http.Actor(),
-                    entity,
-                    sheets,
-                    faults,
-                    partial == true,
-                    expected,
-                    http.RequestAborted,
-                    back: back
-                )
-                : await import.PreviewAsync(
-                    http.Actor(),
-                    entity,
-                    sheets,
-                    faults,
-                    partial == true,
-                    expected,
-                    http.RequestAborted,
-                    back
-                );
+        var outcome = await import.RunAsync(
+            http.Actor(),
+            entity,
+            sheets,
+            faults,
+            partial == true,
+            apply == true,
+            expected,
+            http.RequestAborted,
+            back
+        );
         if (outcome.Refused == Refusal.Conflict && expected is not null)
             return ApiProblem.Result(412, "Changed meanwhile", outcome.Faults);
         if (outcome.Result is not { } result)

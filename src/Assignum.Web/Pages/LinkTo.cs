@@ -1,6 +1,8 @@
 using Assignum.Core;
 using Assignum.Core.Landing;
 using Assignum.Core.Ledger;
+using Assignum.Core.Records;
+using Assignum.Core.Tables;
 using Microsoft.AspNetCore.Mvc.Rendering;
 using Microsoft.AspNetCore.Mvc.TagHelpers;
 using Microsoft.AspNetCore.Mvc.ViewFeatures;
@@ -24,6 +26,16 @@ public sealed class LinkTo : TagHelper
     [ViewContext, HtmlAttributeNotBound]
     public ViewContext ViewContext { get; set; } = null!;
 
+    /// <summary>What a part's rows are called here.</summary>
+    /// <param name="kind">Of groups, whose.</param>
+    public static string Word(Part part, GroupKind? kind) => kind is { } of ? $"{Words.Of(of)}-group" : Parts.One(part);
+
+    /// <summary>The grid of a purpose's assignments with rows begun: each a key, <c>dimension:value</c> joined by
+    /// <c>+</c>, the mark in the account that is wanted.</summary>
+    public static string Begin(string entity, string purpose, IEnumerable<string> keys) =>
+        $"/e/{entity}/assignments?purpose={purpose}"
+        + string.Concat(keys.Select(k => $"&begin={Uri.EscapeDataString(k)}"));
+
     /// <summary>The address of something named; null: it has no page.</summary>
     public static string? Address(string entity, string to, string code)
     {
@@ -36,7 +48,8 @@ public sealed class LinkTo : TagHelper
             "edition" => $"{home}/editions",
             "entity" or "counterparty" => $"/e/{name}",
             "tax-code" => $"{home}/tax?show=codes&code={name}",
-            "item-group" or "project-group" => $"{home}/group/{to.Split('-')[0]}/{name}",
+            "item-group" or "project-group" or "customer-group" or "supplier-group" =>
+                $"{home}/group/{to.Split('-')[0]}/{name}",
             // Customers and suppliers have groups; the page finds whose it is.
             "party-group" => $"{home}/record/party-group/{name}",
             _ => Words.TryParse<Dimension>(to, out var dimension) && RecordOnLines.Kinds.Contains(dimension)

@@ -35,17 +35,9 @@ public sealed record RowForm(
     {
         if (Parts.Refers(Part, column.Name) is not { } to)
             return null;
-        var type = to.Part.Name switch
-        {
-            "accounts" => "account",
-            "tax-codes" => "tax-code",
-            "parties" => "party",
-            "groups" => null,
-            var plural => plural[..^1],
-        };
-        return type is null
+        return to.Part == Parts.Groups
             ? null
-            : $"/e/{Entity}/pick?type={type}"
+            : $"/e/{Entity}/pick?type={Parts.One(to.Part)}"
                 + $"{((Part, column.Name) == (Parts.Accounts, "parent") ? "&headings=true" : "")}";
     }
 

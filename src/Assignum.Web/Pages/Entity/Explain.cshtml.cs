@@ -101,12 +101,10 @@ public sealed class ExplainModel(DeskContext desk, ViewSetUp view) : EntityPage(
             );
             Wrong = account is null ? null : Fitness.Of(account, purpose, trace.Rung == "default");
         }
-        if (Given.TryGetValue("item", out var item) && compiled.Item(item) is { } knownItem)
-            Readiness = Readiness.Of(compiled, knownItem.Item);
-        else if (Given.TryGetValue("party", out var party) && compiled.Party(party) is { } knownParty)
-            Readiness = Readiness.Of(compiled, knownParty.Party);
-        else if (Given.TryGetValue("project", out var project) && compiled.Project(project) is { } knownProject)
-            Readiness = Readiness.Of(compiled, knownProject.Project);
+        Readiness = new[] { Dimension.Item, Dimension.Party, Dimension.Project }
+            .Where(d => Given.ContainsKey(Core.Words.Of(d)))
+            .Select(d => Readiness.Of(compiled, d, Given[Core.Words.Of(d)]))
+            .FirstOrDefault(r => r is not null);
         Faults = faults;
         return Page();
     }

@@ -74,18 +74,6 @@ public sealed class RecordModel(
             ? Cells?[at]
             : null;
 
-    /// <summary>What a column's cell is a code of, for a link; null: it is plain.</summary>
-    public static string? Means(Part part, string column) =>
-        (part.Name, column) switch
-        {
-            ("items", "group") => "item-group",
-            ("projects", "group") => "project-group",
-            ("projects", "parent") => "project",
-            ("parties", "customer_group" or "supplier_group") => "party-group",
-            (_, "party" or "customer") => "party",
-            _ => null,
-        };
-
     public async Task<IActionResult> OnGetAsync()
     {
         // An assignment says "party group": of customers, or of suppliers where those have none of that code.
@@ -143,28 +131,13 @@ public sealed class RecordModel(
         if (Cells is null)
         {
             // What was deleted has its history; what was mistyped has neighbours.
-            Near =
-            [
-                .. list
-                    .Part.Write(setUp)
-                    .Select(r => (Code: r[0]!, Name: r[1] ?? ""))
-                    .Where(r => Math.Abs(r.Code.Length - Code.Length) <= MostAway)
-                    .Select(r => (r, Away: Nearest.Distance(Code, r.Code)))
-                    .Where(r => r.Away <= MostAway)
-                    .OrderBy(r => r.Away)
-                    .ThenBy(r => r.r.Code, StringComparer.Ordinal)
-                    .Take(5)
-                    .Select(r => r.r),
-            ];
+            var names = list.Part.Write(setUp).ToDictionary(r => r[0]!, r => r[1] ?? "", StringComparer.Ordinal);
+            Near = [.. Nearest.Among(Code, names.Keys, MostAway).Take(5).Select(c => (c, names[c]))];
             Response.StatusCode = Response.StatusCode == 200 ? 404 : Response.StatusCode;
             return Page();
         }
         Form = new RowForm(list.Part, Cells, EntityCode, typed);
-        Readiness =
-            compiled.Item(Code) is { } item && Of == "item" ? Readiness.Of(compiled, item.Item)
-            : compiled.Party(Code) is { } party && Of == "party" ? Readiness.Of(compiled, party.Party)
-            : compiled.Project(Code) is { } project && Of == "project" ? Readiness.Of(compiled, project.Project)
-            : null;
+        Readiness = Readiness.Of(compiled, dimension, Code);
         var naming = setUp.Assignments.Where(a => a.Value(dimension) == Code).ToList();
         (Naming, NamingAll) = ([.. naming.Take(MostNaming)], naming.Count);
         AccountNames = Naming
