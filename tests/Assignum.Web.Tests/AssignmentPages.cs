@@ -367,9 +367,7 @@ public sealed class AssignmentsInTheBrowser(RunningApp app) : InBrowser(app)
         Find("main").Text.ShouldContain("Without it INSTR would give 4010 as well.");
         NothingSerious();
         Find("form[method=post] .btn-main").SendKeys(Keys.Enter);
-        wait.Until(b =>
-            b.FindElement(By.CssSelector(".donebox")).Text.Contains("taken away", StringComparison.Ordinal)
-        );
+        wait.Until(b => b.FindElement(By.CssSelector(".donebox")).Text.Contains("deleted", StringComparison.Ordinal));
         Find("main").Text.ShouldNotContain("Without it INSTR");
         Find(".donebox button").SendKeys(Keys.Enter);
         wait.Until(b =>

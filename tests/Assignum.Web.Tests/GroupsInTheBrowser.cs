@@ -76,7 +76,7 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Enter("button[formaction='?handler=Fill']");
         Says(".donebox", "accounts of its own were filled in");
         Enter("button[formaction='?handler=Clear']");
-        Says(".donebox", "taken away");
+        Says(".donebox", "deleted");
         // New records come here.
         Enter("button[formaction='?handler=Default&on=true']");
         Says(".donebox", "New records come here");

@@ -126,7 +126,7 @@ public sealed class InTheBrowser(RunningApp app) : InBrowser(app)
         wait.Until(b => b.FindElement(By.CssSelector(".steps .flow")).Displayed);
         NothingSerious();
 
-        Find("button[aria-label='take away: document 1']").SendKeys(Keys.Enter);
+        Find("button[aria-label='delete: document 1']").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElements(By.CssSelector(".steps > li")).Count == 2);
         Find("form[action*=Back] button").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElements(By.CssSelector(".steps > li")).Count == 3);

@@ -50,7 +50,7 @@ public sealed class PeopleModel(DeskContext desk, KeepPeople keep) : PageModel
     public async Task<IActionResult> OnPostTakeAsync(int id, string? role, string? entity) =>
         await AfterAsync(
             await keep.RoleAsync(Actor, id, role, entity, false, HttpContext.RequestAborted),
-            $"The role {role} was taken away."
+            $"The role {role} was removed."
         );
 
     public async Task<IActionResult> OnPostOutAsync(int id) =>
@@ -92,7 +92,7 @@ public sealed class PeopleModel(DeskContext desk, KeepPeople keep) : PageModel
     public async Task<IActionResult> OnPostFactorAsync(int id) =>
         await AfterAsync(
             await keep.DropFactorAsync(Actor, id, HttpContext.RequestAborted),
-            "The second factor is taken away; all sessions have ended."
+            "The second factor is removed; all sessions have ended."
         );
 
     public async Task<IActionResult> OnPostRevokeAsync(int id) =>

@@ -245,12 +245,14 @@ public sealed class AccountModel(
             await Edit.MakeAsync(
                 Actor,
                 EntityCode,
-                gone ? $"relief {relief} of {Number} taken away" : $"relief {relief} for {Number}",
+                gone
+                    ? $"{relief} may no longer be used instead of {Number}"
+                    : $"{relief} may be used instead of {Number}",
                 null,
                 (_, _) => [change],
                 HttpContext.RequestAborted
             ),
-            gone ? "Taken away." : "Added.",
+            gone ? "Deleted." : "Added.",
             Number,
             null
         );

@@ -5,7 +5,7 @@ using Microsoft.AspNetCore.Mvc;
 
 namespace Assignum.Web.Pages.Entity;
 
-/// <summary>Assignments that can never win and those that change nothing, with the proof; taken away as one
+/// <summary>Assignments that can never win and those that change nothing, with the proof; deleted as one
 /// change.</summary>
 public sealed class DeadWeightModel(DeskContext desk, ViewSetUp view, EditSetUp edit) : ActingPage(desk, edit)
 {
@@ -46,9 +46,7 @@ public sealed class DeadWeightModel(DeskContext desk, ViewSetUp view, EditSetUp 
             (now, _) => ReadCoverage.Removal(now, DeadWeight.Of(new Core.SetUps.CompiledSetUp(now))),
             HttpContext.RequestAborted
         );
-        return await AfterAsync(made, n =>
-            n == 1 ? "1 assignment was taken away." : $"{n} assignments were taken away."
-        );
+        return await AfterAsync(made, n => n == 1 ? "1 assignment was deleted." : $"{n} assignments were deleted.");
     }
 
     private protected override string Here => $"/e/{EntityCode}/dead-weight";

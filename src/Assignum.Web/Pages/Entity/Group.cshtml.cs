@@ -94,7 +94,7 @@ public sealed class GroupModel(DeskContext desk, ViewSetUp view, EditSetUp edit)
         ActAsync(
             "cleared of what equals the default",
             (set, kind) => OwnAccounts.Clear(set, kind, Code).Edits,
-            n => n == 1 ? "1 assignment was taken away." : $"{n} assignments were taken away."
+            n => n == 1 ? "1 assignment was deleted." : $"{n} assignments were deleted."
         );
 
     /// <summary>Makes it, or no longer, the group of new records.</summary>

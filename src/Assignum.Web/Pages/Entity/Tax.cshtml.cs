@@ -194,7 +194,7 @@ public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, T
     {
         Show = "codes";
         return await EditAsync(
-            $"rate of {code} from {from} taken away",
+            $"rate of {code} from {from} deleted",
             null,
             [TaxEdits.WithoutRate(code, from, rate)],
             "?show=codes"
