@@ -21,6 +21,10 @@ public static class Words
     public static IReadOnlyList<string> All<T>()
         where T : struct, Enum => Table<T>.Ordered;
 
+    /// <summary>A word as a title: <c>goods-received</c> as "Goods received".</summary>
+    public static string Title(string word) =>
+        word.Length == 0 ? "" : char.ToUpperInvariant(word[0]) + word[1..].Replace('-', ' ');
+
     private static class Table<T>
         where T : struct, Enum
     {

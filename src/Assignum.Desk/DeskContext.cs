@@ -87,7 +87,7 @@ public sealed class DeskContext(Database database, TimeProvider? clock = null, S
             ? Outcome<Visit>.No(
                 Refusal.Conflict,
                 "what-if-closed",
-                "The what-if you work in was merged or thrown away meanwhile: nothing was changed. Look at the page "
+                "The what-if you work in was merged or discarded meanwhile: nothing was changed. Look at the page "
                     + "again, then make the change where you want it."
             )
             : Of(state);

@@ -93,6 +93,68 @@ public static class ChangeStore
             stop
         );
 
+    /// <summary>The newest changes first, of those that a filter lets through.</summary>
+    public static async Task<IReadOnlyList<ChangeHead>> PageAsync(
+        NpgsqlConnection db,
+        int entity,
+        ChangeQuery query,
+        CancellationToken stop
+    )
+    {
+        await using var command = new NpgsqlCommand(
+            """
+            select c.change_id, c.at, c.who, c.what, c.reason, c.draft, coalesce(e.status = 'draft', false), c.rows,
+              c.undoes, c.undone_by
+            from change c left join edition e on e.entity_id = c.entity_id and e.edition_id = c.draft
+            where c.entity_id = $1 and ($2::bigint is null or c.change_id < $2) and ($3::text is null or c.who = $3)
+              and ($4::text is null or position(lower($4) in lower(c.what)) > 0
+                or position(lower($4) in lower(coalesce(c.reason, ''))) > 0
+                or exists (select from change_row r where r.entity_id = $1 and r.change_id = c.change_id
+                  and (r.part = lower($4) or $4 = any(string_to_array(r.key, E'\x1f')))))
+            order by c.change_id desc limit $5
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = (object?)query.Before ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Bigint },
+                new() { Value = (object?)query.Who ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Text },
+                new() { Value = (object?)query.Text ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Text },
+                new() { Value = query.Limit },
+            },
+        };
+        return await HeadsAsync(command, stop);
+    }
+
+    /// <summary>How many rows of which parts each of some changes touched.</summary>
+    public static async Task<ILookup<long, (string Part, int Rows)>> PartsAsync(
+        NpgsqlConnection db,
+        int entity,
+        long[] changes,
+        CancellationToken stop
+    )
+    {
+        await using var command = new NpgsqlCommand(
+            "select change_id, part, count(*) from change_row where entity_id = $1 and change_id = any($2) group by 1, 2 "
+                + "order by 1, 2",
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = changes },
+            },
+        };
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        var parts = new List<(long Change, string Part, int Rows)>();
+        while (await reader.ReadAsync(stop))
+            parts.Add((reader.GetInt64(0), reader.GetString(1), (int)reader.GetInt64(2)));
+        return parts.ToLookup(p => p.Change, p => (p.Part, p.Rows));
+    }
+
     /// <summary>One change, or null.</summary>
     public static async Task<ChangeHead?> FindAsync(NpgsqlConnection db, int entity, long id, CancellationToken stop) =>
         await HeadsAsync(db, "c.change_id = $3 and $2::integer is null", entity, null, id, stop) is [var head]
@@ -243,7 +305,12 @@ public static class ChangeStore
     /// <summary>The newest change after one that stands and touches a row of it, or null: undoing would go under
     /// it.</summary>
     /// <remarks>A change stands where nothing undid it, or where the undoing was undone itself.</remarks>
-    public static async Task<ChangeHead?> BuiltOnAsync(NpgsqlConnection db, int entity, long id, CancellationToken stop)
+    public static async Task<IReadOnlyList<ChangeHead>> BuiltOnAsync(
+        NpgsqlConnection db,
+        int entity,
+        long id,
+        CancellationToken stop
+    )
     {
         await using var command = new NpgsqlCommand(
             """
@@ -259,7 +326,7 @@ public static class ChangeStore
               union all
               select chain.root, c.change_id, c.undone_by, chain.turns + 1 from chain join change c on c.entity_id = $1
                 and c.change_id = chain.undone_by)
-            select max(root) from chain where undone_by is null and turns % 2 = 0
+            select coalesce(array_agg(distinct root), '{}') from chain where undone_by is null and turns % 2 = 0
             """,
             db
         )
@@ -270,7 +337,10 @@ public static class ChangeStore
                 new() { Value = id },
             },
         };
-        return await command.ExecuteScalarAsync(stop) is long newest ? await FindAsync(db, entity, newest, stop) : null;
+        var later = (long[])(await command.ExecuteScalarAsync(stop))!;
+        return later.Length == 0
+            ? []
+            : await HeadsAsync(db, "c.change_id = any($4) order by c.change_id desc", entity, null, 0, stop, later);
     }
 
     private static async Task<List<ChangeHead>> HeadsAsync(
@@ -279,7 +349,8 @@ public static class ChangeStore
         int entity,
         int? draft,
         long last,
-        CancellationToken stop
+        CancellationToken stop,
+        long[]? of = null
     )
     {
         await using var command = new NpgsqlCommand(
@@ -299,6 +370,13 @@ public static class ChangeStore
                 new() { Value = last },
             },
         };
+        if (of is not null)
+            command.Parameters.Add(new() { Value = of });
+        return await HeadsAsync(command, stop);
+    }
+
+    private static async Task<List<ChangeHead>> HeadsAsync(NpgsqlCommand command, CancellationToken stop)
+    {
         await using var reader = await command.ExecuteReaderAsync(stop);
         var heads = new List<ChangeHead>();
         while (await reader.ReadAsync(stop))

@@ -2,6 +2,7 @@ using System.Text.Json;
 using Assignum.Core;
 using Assignum.Core.Landing;
 using Assignum.Core.Ledger;
+using Assignum.Core.Money;
 using Npgsql;
 using NpgsqlTypes;
 
@@ -92,6 +93,7 @@ public static class JournalStore
         string[] controls,
         string[] parties,
         string[] references,
+        long before,
         CancellationToken stop
     )
     {
@@ -106,12 +108,12 @@ public static class JournalStore
               select a."number" as account, m.rate, m.currency from subledger_movement m join accounts a on a.entity_id
                 = m.entity_id and a.account_id = m.account_id
               where m.entity_id = $1 and m.document = asked.control and m.party = asked.party and m.reference =
-                asked.reference and not m.settles
+                asked.reference and not m.settles and m.entry_id < $5
               order by m.entry_id desc, m.line_no limit 1) latest
             cross join lateral (
               select m.currency, sum(m.currency_amount) as open from subledger_movement m
               where m.entity_id = $1 and m.document = asked.control and m.party = asked.party and m.reference =
-                asked.reference
+                asked.reference and m.entry_id < $5
               group by m.currency) sums
             """,
             db
@@ -123,6 +125,7 @@ public static class JournalStore
                 new() { Value = controls },
                 new() { Value = parties },
                 new() { Value = references },
+                new() { Value = before },
             },
         };
         await using var reader = await command.ExecuteReaderAsync(stop);
@@ -170,7 +173,7 @@ public static class JournalStore
               and (@from is null or n.date >= @from)
               and (@to is null or n.date <= @to)
               and (@text is null or n."number" ilike @text or n.reference ilike @text or n.party ilike @text or n.kind
-                ilike @text or v.external_id ilike @text)
+                ilike @text or v.external_id ilike @text or n.total = @amount)
               -- A number that nobody has today finds the account that bore it last.
               and (@account is null or exists (select from entry_line l where l.entity_id = @entity and l.entry_id =
                 n.entry_id and l.account_id = coalesce(
@@ -206,6 +209,14 @@ public static class JournalStore
                         .Replace("%", "\\%", StringComparison.Ordinal)
                         .Replace("_", "\\_", StringComparison.Ordinal)
                     + "%"
+        );
+        // Who writes a number may mean what an entry comes to.
+        command.Parameters.Add(
+            new("amount", NpgsqlDbType.Numeric)
+            {
+                Value =
+                    query.Text is not null && WrittenNumber.Of(query.Text, out _) is { } amount ? amount : DBNull.Value,
+            }
         );
         command.Parameters.Add(new("from", NpgsqlDbType.Date) { Value = (object?)query.From ?? DBNull.Value });
         command.Parameters.Add(new("to", NpgsqlDbType.Date) { Value = (object?)query.To ?? DBNull.Value });

@@ -15,7 +15,7 @@ public static class WorkbenchStore
     )
     {
         await using var command = new NpgsqlCommand(
-            "select documents, before, revision from workbench where entity_id = $1 and who = $2",
+            "select documents, before, revision, last from workbench where entity_id = $1 and who = $2",
             db
         )
         {
@@ -28,6 +28,9 @@ public static class WorkbenchStore
         await using var reader = await command.ExecuteReaderAsync(stop);
         return await reader.ReadAsync(stop)
             ? new WorkbenchRow(reader.GetFieldValue<string[]>(0), reader.GetFieldValue<string[]>(1), reader.GetInt64(2))
+            {
+                Last = reader.IsDBNull(3) ? null : reader.GetString(3),
+            }
             : new WorkbenchRow([], [], 0);
     }
 
@@ -63,6 +66,25 @@ public static class WorkbenchStore
         return await command.ExecuteNonQueryAsync(stop) == 1;
     }
 
+    /// <summary>Keeps the document that somebody rehearsed last.</summary>
+    public static async Task NoteAsync(NpgsqlConnection db, int entity, string who, string last, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand(
+            "insert into workbench (entity_id, who, documents, before, last) values ($1, $2, '{}', '{}', $3) "
+                + "on conflict (entity_id, who) do update set last = excluded.last",
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = who },
+                new() { Value = last },
+            },
+        };
+        await command.ExecuteNonQueryAsync(stop);
+    }
+
     /// <summary>Rewrites the documents that people keep in an entity. Inside the caller's transaction.</summary>
     public static async Task RewriteAsync(
         NpgsqlConnection db,
@@ -71,10 +93,10 @@ public static class WorkbenchStore
         CancellationToken stop
     )
     {
-        var rows = new List<(string Who, string[] Documents, string[] Before)>();
+        var rows = new List<(string Who, string[] Documents, string[] Before, string? Last)>();
         await using (
             var command = new NpgsqlCommand(
-                "select who, documents, before from workbench where entity_id = $1 for update",
+                "select who, documents, before, last from workbench where entity_id = $1 for update",
                 db
             )
             {
@@ -83,15 +105,23 @@ public static class WorkbenchStore
         )
         await using (var reader = await command.ExecuteReaderAsync(stop))
             while (await reader.ReadAsync(stop))
-                rows.Add((reader.GetString(0), reader.GetFieldValue<string[]>(1), reader.GetFieldValue<string[]>(2)));
-        foreach (var (who, documents, before) in rows)
+                rows.Add(
+                    (
+                        reader.GetString(0),
+                        reader.GetFieldValue<string[]>(1),
+                        reader.GetFieldValue<string[]>(2),
+                        reader.IsDBNull(3) ? null : reader.GetString(3)
+                    )
+                );
+        foreach (var (who, documents, before, last) in rows)
         {
             string[] now = [.. documents.Select(rewrite)],
                 then = [.. before.Select(rewrite)];
-            if (now.AsSpan().SequenceEqual(documents) && then.AsSpan().SequenceEqual(before))
+            var latest = last is null ? null : rewrite(last);
+            if (now.AsSpan().SequenceEqual(documents) && then.AsSpan().SequenceEqual(before) && latest == last)
                 continue;
             await using var update = new NpgsqlCommand(
-                "update workbench set documents = $3, before = $4, revision = revision + 1 where entity_id = $1 and "
+                "update workbench set documents = $3, before = $4, last = $5, revision = revision + 1 where entity_id = $1 and "
                     + "who = $2",
                 db
             )
@@ -102,6 +132,7 @@ public static class WorkbenchStore
                     new() { Value = who },
                     new() { Value = now },
                     new() { Value = then },
+                    new() { Value = (object?)latest ?? DBNull.Value, NpgsqlDbType = NpgsqlTypes.NpgsqlDbType.Text },
                 },
             };
             await update.ExecuteNonQueryAsync(stop);

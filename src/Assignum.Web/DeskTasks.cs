@@ -23,6 +23,7 @@ internal static class DeskTasks
             .AddSingleton<ImportBundle>()
             .AddSingleton<EditSetUp>()
             .AddSingleton<ReadChanges>()
+            .AddSingleton<ReadPolicies>()
             .AddSingleton<PublishDraft>()
             .AddSingleton<ViewSetUp>()
             .AddSingleton<CompareSetUps>()
@@ -44,6 +45,7 @@ internal static class DeskTasks
             .AddSingleton<IWorkKind, BundleWork>()
             .AddSingleton<IWorkKind, EventsWork>()
             .AddSingleton<Worker>()
+            .AddSingleton<Pages.Lost>()
             .AddSingleton<DemoLoader>();
 }
 

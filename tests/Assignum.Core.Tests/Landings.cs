@@ -30,6 +30,31 @@ public class Landings
     }
 
     [Fact]
+    public void Each_rung_below_the_one_that_decided_says_what_it_would_give()
+    {
+        var books = new Books(
+            With(
+                Assign(Purposes.SalesRevenue, "4010", (Dimension.ItemGroup, "RAIN"), (Dimension.PartyGroup, "TRADE")),
+                Assign(Purposes.SalesRevenue, "4020", (Dimension.ItemGroup, "GOODS")),
+                Assign(Purposes.SalesRevenue, "4000", (Dimension.PartyGroup, "SHOPS"))
+            )
+        );
+        var line = books
+            .Post(Event("sales-invoice", e => e.Party = "CUST", Sold))
+            .Lines.Single(l => l.Purpose == Purposes.SalesRevenue);
+        line.Account.ShouldBe("4010");
+        line.Landing.Below()
+            .Select(b => $"{b.Rung} {string.Join('/', b.Key.Select(k => k.Value))} {b.Account ?? "–"} {b.Outcome}")
+            .ShouldBe([
+                "item-group+channel  – Absent",
+                "item-group GOODS 4020 Hit",
+                "party-group SHOPS 4000 Hit",
+                "channel  – Absent",
+                "default  4000 Hit",
+            ]);
+    }
+
+    [Fact]
     public void The_nearest_group_wins_over_its_parent()
     {
         var books = new Books(

@@ -168,8 +168,9 @@ public class Upkeeping
         var (changes, fault) = TaxEdits.Rate(["A", "B"], "13.5", "2026-07-01");
         fault.ShouldBeNull();
         changes.Select(c => string.Join(' ', c.After!)).ShouldBe(["A 2026-07-01 0.135", "B 2026-07-01 0.135"]);
+        TaxEdits.Rate(["A"], "13,5 %", "2026-07-01").Changes[0].After![2].ShouldBe("0.135");
         TaxEdits.Rate([], "13.5", "2026-07-01").Fault!.Path.ShouldBe("codes");
-        foreach (var wrong in new[] { null, "", "13,5", "-1", "1000.1", "1e2", "NaN" })
+        foreach (var wrong in new[] { null, "", "1,350", "-1", "1000.1", "1e2", "NaN" })
             TaxEdits.Rate(["A"], wrong, "2026-07-01").Fault!.Path.ShouldBe("percent", wrong);
         TaxEdits.Cell("domestic", "standard", TaxDirection.Output, "S", "S").ShouldBeNull();
         TaxEdits.Cell("domestic", "standard", TaxDirection.Output, "", "S")!.Kind.ShouldBe(ChangeKind.Added);

@@ -10,7 +10,7 @@ using static Assignum.Storage.Tests.Company;
 
 namespace Assignum.Storage.Tests;
 
-/// <summary>Drafts approved by other eyes, thrown away and taken back, and what they and past editions keep from being
+/// <summary>Drafts approved by other eyes, discarded and taken back, and what they and past editions keep from being
 /// deleted.</summary>
 public class Drafts
 {
@@ -108,7 +108,7 @@ public class Drafts
             .Code.ShouldBe("not-on-latest");
         (
             await company.AskAsync<long>(
-                "select count(*) from audit where what in ('draft thrown away', 'draft taken back')"
+                "select count(*) from audit where what in ('draft discarded', 'draft taken back')"
             )
         ).ShouldBe(5);
     }

@@ -235,12 +235,12 @@ public class WhatIfs
             .Faults.ShouldHaveSingleItem()
             .Code.ShouldBe("on-latest");
 
-        // The same of a draft that was thrown away before an edition and taken back after it.
+        // The same of a draft that was discarded before an edition and taken back after it.
         await company.ImportAsync(code, [Revenue("4012")]);
         await drafts.ThrowAwayAsync(company.Actor, code, Stop);
         await company.ImportAsync(code, [Row(Parts.Groups, ("kind", "item"), ("code", "MORE"), ("name", "More"))]);
         await company.PublishAsync(code, new(2026, 3, 1));
-        // Only the newest that was thrown away comes back, and only where no edition came out of the next.
+        // Only the newest that was discarded comes back, and only where no edition came out of the next.
         (await drafts.TakeBackAsync(company.Actor, code, Stop)).Refused.ShouldBeNull();
         (await new PublishDraft(company.Desk).RunAsync(company.Actor, code, new(2026, 4, 1), null, Stop))
             .Faults.ShouldHaveSingleItem()

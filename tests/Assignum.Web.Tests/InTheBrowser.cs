@@ -82,7 +82,7 @@ public sealed class InTheBrowser(RunningApp app) : InBrowser(app)
         foreach (var kind in Core.Entries.EventKinds.All.Where(k => k.Name != "intercompany-charge"))
         {
             Go("/e/SKERROW/patterns?kind=" + kind.Name);
-            Find("h1").Text.ShouldContain(kind.Name.Replace('-', ' '));
+            Find("h1").Text.ShouldContain(kind.Title);
             browser.FindElements(By.CssSelector("[role=alert]")).Select(a => a.Text).ShouldBeEmpty(kind.Name);
         }
     }
@@ -187,7 +187,7 @@ public sealed class InTheBrowser(RunningApp app) : InBrowser(app)
         Find("#otherParty").SendKeys("EX-BOREAL" + Keys.Tab);
         Find("[formaction*=Rehearse]").SendKeys(Keys.Enter);
         var beside = Find("[aria-label='Side by side']").Text;
-        beside.ShouldContain("≠ receivables");
+        beside.ShouldContain("≠ Trade receivables");
         beside.ShouldContain("D 123.00");
         beside.ShouldContain("D 100.00");
         NothingSerious();
@@ -243,7 +243,8 @@ public sealed class InTheBrowser(RunningApp app) : InBrowser(app)
         Find("[name='lines[0].item']").SendKeys("RG-100" + Keys.Tab);
         Find("[name='lines[0].unitPrice']").SendKeys("ten");
         Find("[formaction*=Rehearse]").Click();
-        Find("[role=alert]").Text.ShouldContain("lines[0].unitPrice");
+        Find("[role=alert]")
+            .Text.ShouldBe("Line 1, unit price: 'ten' is no number: write digits with a point, such as 1234.50.");
         Find("[name='lines[0].unitPrice']")
             .ShouldSatisfyAllConditions(
                 f => f.GetAttribute("value").ShouldBe("ten"),

@@ -39,7 +39,7 @@ public enum EditionStanding
 
 /// <summary>An entity's code, id and revision, with its editions.</summary>
 /// <param name="Editions">Published ones and the drafts that are or were to be; without what-ifs.</param>
-/// <param name="WhatIfs">The what-ifs, open or thrown away.</param>
+/// <param name="WhatIfs">The what-ifs, open or discarded.</param>
 public sealed record EntityState(
     int Id,
     string Code,

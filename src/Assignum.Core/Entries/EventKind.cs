@@ -14,6 +14,9 @@ public abstract class EventKind
     /// <summary>The kind's word, e.g. <c>goods-received</c>.</summary>
     public abstract string Name { get; }
 
+    /// <summary>What people call it.</summary>
+    public virtual string Title => Words.Title(Name);
+
     /// <summary>One plain sentence: what happened.</summary>
     public abstract string Explain { get; }
 

@@ -44,7 +44,7 @@ internal static class EventRules
             return faults;
         }
         if (source.Date == default)
-            faults.Add(new Fault("bad-date", "The date is missing or wrong: send it as YYYY-MM-DD.", "date"));
+            faults.Add(new Fault("bad-date", "The date is missing or wrong: write it as YYYY-MM-DD.", "date"));
         CheckCurrency(source, setUp, faults);
         var look = new Look(setUp, faults, remarks);
         var decimals = Currencies.Decimals(source.Currency ?? setUp.Entity.Currency) ?? setUp.BaseDecimals;
@@ -59,7 +59,9 @@ internal static class EventRules
             );
         foreach (var name in kind.Needs)
             if (FieldOf(EventFields.OfEvent, name).Get(source) is null)
-                faults.Add(new Fault("missing-field", $"A {kind.Name} needs '{name}'.", name));
+                faults.Add(
+                    new Fault("missing-field", $"{EventPlace.InWords(name)} is missing; {kind.Title} needs it.", name)
+                );
         CheckLines(source, kind, look, decimals, setUp, faults);
         for (var i = 0; i < source.Charges.Count; i++)
             foreach (var field in EventFields.OfCharge)
@@ -79,7 +81,7 @@ internal static class EventRules
                 faults.Add(
                     new Fault(
                         "missing-field",
-                        $"settles[{i}] needs the 'reference' of the document it settles.",
+                        $"{EventPlace.InWords($"settles[{i}].reference")} is missing: which document does it settle?",
                         $"settles[{i}].reference"
                     )
                 );
@@ -95,7 +97,7 @@ internal static class EventRules
             faults.Add(
                 new Fault(
                     "missing-rate",
-                    $"{source.Currency} is not the entity's currency: send 'rate', the {setUp.Entity.Currency} for "
+                    $"{source.Currency} is not the entity's currency: give the rate, the {setUp.Entity.Currency} for "
                         + $"one {source.Currency}.",
                     "rate"
                 )
@@ -112,7 +114,7 @@ internal static class EventRules
     )
     {
         if (kind.LineTakes.Count > 0 && source.Lines.Count == 0 && source.Charges.Count == 0)
-            faults.Add(new Fault("missing-field", $"A {kind.Name} needs at least one line.", "lines"));
+            faults.Add(new Fault("missing-field", $"{kind.Title} needs at least one line.", "lines"));
         if (kind.LineTakes.Count == 0)
             return;
         var lineDecimals = kind is Kinds.CurrencyRevalued ? setUp.BaseDecimals : decimals;
@@ -125,7 +127,11 @@ internal static class EventRules
             foreach (var name in kind.LineNeeds)
                 if (FieldOf(EventFields.OfLine, name).Get(line) is null)
                     faults.Add(
-                        new Fault("missing-field", $"lines[{i}] of a {kind.Name} needs '{name}'.", $"lines[{i}].{name}")
+                        new Fault(
+                            "missing-field",
+                            $"{EventPlace.InWords($"lines[{i}].{name}")} is missing; {kind.Title} needs it.",
+                            $"lines[{i}].{name}"
+                        )
                     );
         }
     }
@@ -166,24 +172,36 @@ internal static class EventRules
         {
             if (Math.Abs(number) > EventFields.LargestAmount)
                 Faults.Add(
-                    new Fault("too-large", $"{prefix}{name} is larger than {EventFields.LargestAmount}.", prefix + name)
+                    new Fault(
+                        "too-large",
+                        $"{EventPlace.InWords(prefix + name)} is larger than {EventFields.LargestAmount}.",
+                        prefix + name
+                    )
                 );
             else if (type == FieldType.Amount && decimal.Round(number, decimals) != number)
                 TooFine(number, prefix, name, decimals);
             else if (type == FieldType.Rate && number <= 0)
                 Faults.Add(
-                    new Fault("bad-rate", $"{prefix}{name} is {number}; a rate is greater than zero.", prefix + name)
+                    new Fault(
+                        "bad-rate",
+                        $"{EventPlace.InWords(prefix + name)} is {number}; a rate is greater than zero.",
+                        prefix + name
+                    )
                 );
             else if (type == FieldType.Share && (number < 0 || number > 1))
                 Faults.Add(
-                    new Fault("bad-share", $"{prefix}{name} is {number}; a share is between 0 and 1.", prefix + name)
+                    new Fault(
+                        "bad-share",
+                        $"{EventPlace.InWords(prefix + name)} is {number}; a share is between 0 and 1.",
+                        prefix + name
+                    )
                 );
         }
 
         // A discount that is too fine is rounded and warned of (docs/decisions/0004); any other amount is an error.
         private void TooFine(decimal number, string prefix, string name, int decimals)
         {
-            var message = $"{prefix}{name} is {number}; its currency has {decimals} decimals.";
+            var message = $"{EventPlace.InWords(prefix + name)} is {number}; its currency has {decimals} decimals.";
             if (name == "discount")
                 Remarks.Add(new Fault("too-many-decimals", Severity.Warning, message + " It is rounded."));
             else
@@ -215,7 +233,7 @@ internal static class EventRules
                 Faults.Add(
                     new Fault(
                         "unknown-record",
-                        $"{Words.Of(type)} {code} is unknown: create it or correct the code.",
+                        $"{EventPlace.InWords(prefix + name)}: there is no {Words.Of(type).Replace('-', ' ')} {code}; create it or correct the code.",
                         prefix + name
                     )
                 );

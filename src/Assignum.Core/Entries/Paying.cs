@@ -1,4 +1,5 @@
 using Assignum.Core.Chart;
+using Assignum.Core.Events;
 using Assignum.Core.Landing;
 
 namespace Assignum.Core.Entries;
@@ -27,7 +28,7 @@ internal static class Paying
             if (document is not null && Math.Abs(ofDocument) > Math.Abs(document.Open))
                 sheet.Warn(
                     "settles-too-much",
-                    $"settles[{i}]: {settled.Reference} has {document.Open} open; {ofDocument} is settled.",
+                    $"{EventPlace.InWords($"settles[{i}]")}: {settled.Reference} has {document.Open} open; {ofDocument} is settled.",
                     document.Account,
                     purpose
                 );
@@ -70,8 +71,8 @@ internal static class Paying
                 return false;
             sheet.Fail(
                 "document-currency",
-                $"settles[{i}]: {settled.Reference} is in {document.Currency} and this payment in {sheet.Currency}: "
-                    + $"send 'documentAmount', how much of it in {document.Currency} is settled.",
+                $"{EventPlace.InWords($"settles[{i}]")}: {settled.Reference} is in {document.Currency} and this payment in {sheet.Currency}: "
+                    + $"give the document amount, how much of it in {document.Currency} is settled.",
                 path
             );
             return true;
@@ -84,7 +85,7 @@ internal static class Paying
             : Math.Sign(amount) != Math.Sign(settled.Amount) ? "has another sign than 'amount'"
             : null;
         if (why is not null)
-            sheet.Fail("document-amount", $"settles[{i}].documentAmount {why}.", path);
+            sheet.Fail("document-amount", $"{EventPlace.InWords(path)} {why}.", path);
         return why is not null;
     }
 

@@ -232,6 +232,16 @@ public sealed class LandingResolver
     public Trace Overridden(Purpose purpose, Assignment assignment, in LegValues ofItsKey) =>
         tracer.Walk(purpose, ofItsKey, null, assignment);
 
+    /// <summary>What the rungs below the one that decided would give, in their order.</summary>
+    /// <param name="unneeded">Those rungs, as <see cref="TraceOf"/> has them for the same values.</param>
+    /// <param name="borrowedFrom">The purpose whose ladder decided in place of its own, or null.</param>
+    public IReadOnlyList<RungGives> Below(
+        Purpose purpose,
+        in LegValues values,
+        IReadOnlyList<string> unneeded,
+        string? borrowedFrom
+    ) => tracer.Below(borrowedFrom is null ? purpose : Purposes.Find(borrowedFrom)!, values, unneeded);
+
     private Landed Walk(Purpose purpose, in LegValues values)
     {
         var number = resolvers[purpose.Index].Resolve(values);

@@ -57,6 +57,10 @@ public sealed class LegLanding
     /// <summary>The rungs below the one that decided.</summary>
     public IReadOnlyList<string> Unneeded => Trace.Unneeded;
 
+    /// <summary>What the rungs below the one that decided would give; empty where none was asked.</summary>
+    public IReadOnlyList<RungGives> Below() =>
+        resolver is null ? [] : resolver.Below(purpose!, values, Unneeded, BorrowedFrom);
+
     /// <summary>The purpose whose ladder decided in place of its own, or null.</summary>
     public string? BorrowedFrom => Trace.BorrowedFrom;
 

@@ -13,6 +13,7 @@ public enum Side
 /// <summary>What a leg's account is for.</summary>
 /// <param name="Index">Position in <see cref="Purposes.All"/>.</param>
 /// <param name="Name">The purpose's word, e.g. <c>sales-revenue</c>.</param>
+/// <param name="Title">What people call it, e.g. <c>Cost of goods not stocked</c>.</param>
 /// <param name="Side">The side it usually stands on.</param>
 /// <param name="Control">The subledger its account must belong to; <see cref="Control.None"/>: it must be no control
 /// account.</param>
@@ -22,6 +23,7 @@ public enum Side
 public sealed record Purpose(
     int Index,
     string Name,
+    string Title,
     Side Side,
     IReadOnlyList<AccountClass> Classes,
     Control Control,
@@ -63,7 +65,8 @@ public static class Purposes
         [A],
         Control.Receivables,
         "line, party, party-group+channel, party-group, channel",
-        "What customers owe."
+        "What customers owe.",
+        title: "Trade receivables"
     );
     public static readonly Purpose Payables = Add(
         "payables",
@@ -71,7 +74,8 @@ public static class Purposes
         [L],
         Control.Payables,
         "line, party+item-group, party, party-group",
-        "What is owed to suppliers."
+        "What is owed to suppliers.",
+        title: "Trade payables"
     );
     public static readonly Purpose Stock = Add(
         "stock",
@@ -111,7 +115,8 @@ public static class Purposes
         [A],
         Control.Production,
         "item-group+location, item-group, location",
-        "Value inside unfinished production orders."
+        "Value inside unfinished production orders.",
+        title: "Production work in progress"
     );
     public static readonly Purpose ProjectWip = Add(
         "project-wip",
@@ -119,7 +124,8 @@ public static class Purposes
         [A],
         Control.Projects,
         "project, project-group",
-        "Project cost not yet recognised."
+        "Project cost not yet recognised.",
+        title: "Project work in progress"
     );
     public static readonly Purpose ProjectBillings = Add(
         "project-billings",
@@ -159,7 +165,8 @@ public static class Purposes
         [A],
         Control.Bank,
         "method, channel, currency",
-        "Money in the bank."
+        "Money in the bank.",
+        title: "Bank account"
     );
     public static readonly Purpose Clearing = Add(
         "clearing",
@@ -167,7 +174,8 @@ public static class Purposes
         [A],
         Control.Clearing,
         "channel+method, channel, method",
-        "Takings that a provider has yet to pay out."
+        "Takings that a provider has yet to pay out.",
+        title: "Clearing with providers"
     );
     public static readonly Purpose CustomerDeposits = Add(
         "customer-deposits",
@@ -199,7 +207,8 @@ public static class Purposes
         [A],
         Control.Intercompany,
         "counterparty",
-        "What other entities owe this one."
+        "What other entities owe this one.",
+        title: "Due from other entities"
     );
     public static readonly Purpose DueToEntities = Add(
         "due-to-entities",
@@ -207,7 +216,8 @@ public static class Purposes
         [L],
         Control.Intercompany,
         "counterparty",
-        "What this entity owes other entities."
+        "What this entity owes other entities.",
+        title: "Due to other entities"
     );
     public static readonly Purpose SalesRevenue = Add(
         "sales-revenue",
@@ -224,7 +234,8 @@ public static class Purposes
         Control.None,
         "line, item, item-group",
         "Sales taken back.",
-        "sales-revenue"
+        "sales-revenue",
+        title: "Returns and discounts on sales"
     );
     public static readonly Purpose SalesDiscount = Add(
         "sales-discount",
@@ -240,7 +251,8 @@ public static class Purposes
         [R, I],
         Control.None,
         "party-group, channel",
-        "Carriage and other charges on sales."
+        "Carriage and other charges on sales.",
+        title: "Carriage charged to customers"
     );
     public static readonly Purpose CostOfSales = Add(
         "cost-of-sales",
@@ -256,7 +268,8 @@ public static class Purposes
         [C, O, A],
         Control.None,
         "line, item, party+item-group, item-group+party-group, item-group, party-group",
-        "What is bought and not kept in stock."
+        "What is bought and not kept in stock.",
+        title: "Cost of goods not stocked"
     );
     public static readonly Purpose PurchaseVariance = Add(
         "purchase-variance",
@@ -272,7 +285,8 @@ public static class Purposes
         [C, O, I],
         Control.None,
         "item-group, party-group",
-        "Discount received, where it is shown apart."
+        "Discount received, where it is shown apart.",
+        title: "Discount on purchases"
     );
     public static readonly Purpose StockAdjustment = Add(
         "stock-adjustment",
@@ -280,7 +294,8 @@ public static class Purposes
         [C, O],
         Control.None,
         "item-group+reason, reason+location, reason, item-group, location",
-        "Stock found, lost or used."
+        "Stock found, lost or used.",
+        title: "Stock adjustments"
     );
     public static readonly Purpose StockRevaluation = Add(
         "stock-revaluation",
@@ -288,7 +303,8 @@ public static class Purposes
         [C, O],
         Control.None,
         "item-group, location",
-        "Changes of stock value alone."
+        "Changes of stock value alone.",
+        title: "Stock revaluation"
     );
     public static readonly Purpose OwnWorkToProduction = Add(
         "own-work-to-production",
@@ -296,7 +312,8 @@ public static class Purposes
         [C, O],
         Control.None,
         "item, item-group",
-        "Own labour and services put into production."
+        "Own labour and services put into production.",
+        title: "Own work put into production"
     );
     public static readonly Purpose ProductionVariance = Add(
         "production-variance",
@@ -328,7 +345,8 @@ public static class Purposes
         [C, O],
         Control.None,
         "item, item-group, project-group",
-        "Own labour and services put into projects."
+        "Own labour and services put into projects.",
+        title: "Own work put into projects"
     );
     public static readonly Purpose PaymentFee = Add(
         "payment-fee",
@@ -336,7 +354,8 @@ public static class Purposes
         [O, C],
         Control.None,
         "channel+method, channel, method",
-        "What banks and providers charge."
+        "What banks and providers charge.",
+        title: "Payment fees"
     );
     public static readonly Purpose PaymentDiscountGiven = Add(
         "payment-discount-given",
@@ -344,7 +363,8 @@ public static class Purposes
         [R, O],
         Control.None,
         "party-group",
-        "Discount customers take for paying early."
+        "Discount customers take for paying early.",
+        title: "Early payment discount given"
     );
     public static readonly Purpose PaymentDiscountTaken = Add(
         "payment-discount-taken",
@@ -352,7 +372,8 @@ public static class Purposes
         [C, O, I],
         Control.None,
         "party-group",
-        "Discount taken for paying suppliers early."
+        "Discount taken for paying suppliers early.",
+        title: "Early payment discount taken"
     );
     public static readonly Purpose PaymentWriteOff = Add(
         "payment-write-off",
@@ -360,7 +381,8 @@ public static class Purposes
         [O, X, I],
         Control.None,
         "party-group, channel",
-        "Small differences given up on payment."
+        "Small differences given up on payment.",
+        title: "Small differences written off"
     );
     public static readonly Purpose ChargebackLoss = Add(
         "chargeback-loss",
@@ -368,7 +390,8 @@ public static class Purposes
         [O],
         Control.None,
         "channel",
-        "Takings a provider took back."
+        "Takings a provider took back.",
+        title: "Loss from payments taken back"
     );
     public static readonly Purpose InterestIncome = Add(
         "interest-income",
@@ -384,7 +407,8 @@ public static class Purposes
         [I, R],
         Control.None,
         "currency",
-        "Gains from exchange rates."
+        "Gains from exchange rates.",
+        title: "Exchange gains"
     );
     public static readonly Purpose ExchangeLoss = Add(
         "exchange-loss",
@@ -392,7 +416,8 @@ public static class Purposes
         [X, O],
         Control.None,
         "currency",
-        "Losses from exchange rates."
+        "Losses from exchange rates.",
+        title: "Exchange losses"
     );
     public static readonly Purpose RoundingDifference = Add(
         "rounding",
@@ -400,7 +425,8 @@ public static class Purposes
         [O, X, I, R],
         Control.None,
         "currency",
-        "Minor units left over by conversion."
+        "Minor units left over by conversion.",
+        title: "Rounding differences"
     );
     public static readonly Purpose IntercompanyIncome = Add(
         "intercompany-income",
@@ -408,7 +434,8 @@ public static class Purposes
         [R, I],
         Control.None,
         "counterparty",
-        "Charged to another entity."
+        "Charged to another entity.",
+        title: "Income from other entities"
     );
     public static readonly Purpose IntercompanyExpense = Add(
         "intercompany-expense",
@@ -416,7 +443,8 @@ public static class Purposes
         [O, C],
         Control.None,
         "counterparty",
-        "Charged by another entity."
+        "Charged by another entity.",
+        title: "Charges from other entities"
     );
     public static readonly Purpose GiftCardBreakage = Add(
         "gift-card-breakage",
@@ -424,7 +452,8 @@ public static class Purposes
         [R, I],
         Control.None,
         "channel",
-        "Gift cards that will never be redeemed."
+        "Gift cards that will never be redeemed.",
+        title: "Unredeemed gift cards"
     );
     public static readonly Purpose RetainedEarnings = Add(
         "retained-earnings",
@@ -443,6 +472,12 @@ public static class Purposes
         StringComparer.Ordinal
     );
 
+    /// <summary>The purpose that somebody means who writes its name or its title, in any case and with spaces; null:
+    /// none.</summary>
+    public static Purpose? Meant(string text) =>
+        Find(text.Trim().ToLowerInvariant().Replace(' ', '-'))
+        ?? All.FirstOrDefault(p => p.Title.Equals(text.Trim(), StringComparison.OrdinalIgnoreCase));
+
     /// <summary>The purpose of that name, or null.</summary>
     public static Purpose? Find(string name) => ByName.GetValueOrDefault(name);
 
@@ -453,11 +488,22 @@ public static class Purposes
         Control control,
         string ladder,
         string explain,
-        string? borrow = null
+        string? borrow = null,
+        string? title = null
     )
     {
         Rung[] rungs = [.. ladder.Split(", ", StringSplitOptions.RemoveEmptyEntries).Select(Rung.Known)];
-        var purpose = new Purpose(Listed.Count, name, side, classes, control, rungs, borrow, explain);
+        var purpose = new Purpose(
+            Listed.Count,
+            name,
+            title ?? Words.Title(name),
+            side,
+            classes,
+            control,
+            rungs,
+            borrow,
+            explain
+        );
         Listed.Add(purpose);
         return purpose;
     }

@@ -23,6 +23,11 @@ public enum TryOutcome
 /// <param name="Purpose">Named where the ladder is that of the purpose borrowed from.</param>
 public sealed record TriedRung(string Rung, IReadOnlyList<KeyPart> Key, TryOutcome Outcome, string? Purpose = null);
 
+/// <summary>What a rung below the one that decided would give, were it asked.</summary>
+/// <param name="Key">The key it would be found by; empty where the leg has no value or nothing fits.</param>
+/// <param name="Account">Null: it would give nothing.</param>
+public sealed record RungGives(string Rung, IReadOnlyList<KeyPart> Key, string? Account, TryOutcome Outcome);
+
 /// <summary>The whole reasoning of a landing.</summary>
 /// <param name="Account">Null when nothing fits: the leg is unresolved.</param>
 /// <param name="Rung">The rung that decided, null when nothing fits.</param>

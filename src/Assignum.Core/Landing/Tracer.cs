@@ -26,6 +26,20 @@ internal sealed class Tracer(
         return new Trace(purpose.Name, null, null, [], tried, [], null, null);
     }
 
+    /// <summary>What each of some rungs would give.</summary>
+    /// <param name="at">The purpose whose ladder they stand on.</param>
+    public IReadOnlyList<RungGives> Below(Purpose at, in LegValues values, IReadOnlyList<string> rungs)
+    {
+        var gives = new List<RungGives>(rungs.Count);
+        foreach (var name in rungs)
+        {
+            var tried = new List<TriedRung>();
+            var found = Ask(at, name == "default" ? Rung.Default : Rung.Known(name), values, null, tried, null);
+            gives.Add(new RungGives(name, found?.Key ?? [], found?.Account, tried[^1].Outcome));
+        }
+        return gives;
+    }
+
     private Trace? Ladder(
         Purpose purpose,
         Purpose at,

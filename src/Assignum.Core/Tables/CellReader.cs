@@ -87,7 +87,9 @@ internal sealed class CellReader(Part part, int row, string?[] cells, List<Fault
             )
         )
         {
-            Fault(column, "bad-number", $"'{Short(text)}' is no number: write digits with a point, such as 1234.50.");
+            // What a person may write is no number in a file: there is one way to write it.
+            var why = WrittenNumber.Of(text, out var unclear) is null ? unclear : WrittenNumber.Plainly;
+            Fault(column, "bad-number", $"'{Short(text)}' {why}.");
             return null;
         }
         if (number < smallest || number > largest)

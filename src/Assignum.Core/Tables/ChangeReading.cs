@@ -16,6 +16,11 @@ public sealed record ChangeHead(
     long? UndoneBy
 );
 
+/// <summary>Which changes are asked for; null does not narrow.</summary>
+/// <param name="Before">Only those older than this one.</param>
+/// <param name="Text">In what was done or why, or a part or a code among its rows.</param>
+public sealed record ChangeQuery(long? Before, string? Who, string? Text, int Limit);
+
 /// <summary>Who changed a row last, when and why.</summary>
 /// <param name="What">What was done, in words.</param>
 public sealed record LastChange(string Who, DateTime At, string What, string? Reason);

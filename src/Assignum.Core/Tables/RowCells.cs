@@ -114,7 +114,7 @@ public static class RowCells
                 faults.Add(
                     new Fault(
                         "changed-meanwhile",
-                        $"{part.Describe(row)}: somebody else changed it. Look at it again before you take it away.",
+                        $"{part.Describe(row)}: somebody else changed it. Look at it again before you delete it.",
                         "",
                         Account: number
                     )

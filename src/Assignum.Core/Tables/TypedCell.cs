@@ -1,5 +1,6 @@
-using System.Globalization;
 using Assignum.Core.Chart;
+using Assignum.Core.Landing;
+using Assignum.Core.Money;
 
 namespace Assignum.Core.Tables;
 
@@ -16,15 +17,7 @@ public static class TypedCell
         text = text?.Trim();
         if (string.IsNullOrEmpty(text))
             return column.Unset;
-        if (
-            column.Type == CellType.Number
-            && decimal.TryParse(
-                text,
-                NumberStyles.AllowLeadingSign | NumberStyles.AllowDecimalPoint,
-                CultureInfo.InvariantCulture,
-                out var number
-            )
-        )
+        if (column.Type == CellType.Number && WrittenNumber.Of(text, out _) is { } number)
             return Parts.Num(number);
         if (column.Words.Count == 0)
             return text;
@@ -50,7 +43,7 @@ public static class TypedCell
         if (cell is null)
             return null;
         if (column.Name == "purpose" || (part, column.Name) == (Parts.Borrows, "from"))
-            return cell.ToLowerInvariant().Replace(' ', '-');
+            return Purposes.Meant(cell)?.Name ?? cell.ToLowerInvariant().Replace(' ', '-');
         if (Parts.Refers(part, column.Name)?.Part != Parts.Accounts || part == Parts.Accounts)
             return cell;
         return accounts.Find(cell, out why) ?? cell;

@@ -1,4 +1,5 @@
 using System.Globalization;
+using Assignum.Core.Money;
 using Assignum.Core.Tables;
 using Assignum.Core.Tax;
 
@@ -23,8 +24,8 @@ public static class TaxEdits
         if (codes.Count == 0)
             return ([], new Fault("no-code", "Choose at least one tax code that the rate is for.", "codes"));
         if (
-            !decimal.TryParse(percent, NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var rate)
-            || rate > LargestPercent
+            WrittenNumber.Of((percent ?? "").TrimEnd('%', ' '), out _) is not { } rate
+            || rate is < 0 or > LargestPercent
         )
             return ([], new Fault("bad-number", "Write the rate in percent with a point, such as 13.5.", "percent"));
         var cell = (rate / 100).ToString("0.##########", CultureInfo.InvariantCulture);

@@ -29,4 +29,8 @@ public sealed record WorkRow(
 
 /// <summary>Somebody's documents in order, as JSON.</summary>
 /// <param name="Revision">Moves with every change; 0 where nothing was kept yet.</param>
-public sealed record WorkbenchRow(IReadOnlyList<string> Documents, IReadOnlyList<string> Before, long Revision);
+public sealed record WorkbenchRow(IReadOnlyList<string> Documents, IReadOnlyList<string> Before, long Revision)
+{
+    /// <summary>The document that was rehearsed last; null: none.</summary>
+    public string? Last { get; init; }
+}

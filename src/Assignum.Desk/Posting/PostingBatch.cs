@@ -193,7 +193,7 @@ internal sealed class PostingBatch(
                 "refused",
                 null,
                 e.Date == default
-                    ? [new Fault("bad-date", "The date is missing or wrong: send it as YYYY-MM-DD.", "date")]
+                    ? [new Fault("bad-date", "The date is missing or wrong: write it as YYYY-MM-DD.", "date")]
                     : set.Faults
             );
         if (

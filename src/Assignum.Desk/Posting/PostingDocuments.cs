@@ -21,15 +21,17 @@ internal sealed class PostingDocuments(DocumentRegister documents)
     public int Count => asked.Count;
 
     /// <summary>What the settlements of these events name.</summary>
+    /// <param name="before">The id of an entry: as it was before that one.</param>
     public static async Task<DocumentRegister> ForAsync(
         NpgsqlConnection db,
         int entity,
         IEnumerable<BusinessEvent> events,
-        CancellationToken stop
+        CancellationToken stop,
+        long before = long.MaxValue
     )
     {
         var read = new PostingDocuments(new DocumentRegister());
-        await read.ReadAsync(db, entity, events, stop);
+        await read.ReadAsync(db, entity, events, stop, before);
         return read.Register;
     }
 
@@ -38,7 +40,8 @@ internal sealed class PostingDocuments(DocumentRegister documents)
         NpgsqlConnection db,
         int entity,
         IEnumerable<BusinessEvent> events,
-        CancellationToken stop
+        CancellationToken stop,
+        long before = long.MaxValue
     )
     {
         var fresh = events
@@ -55,6 +58,7 @@ internal sealed class PostingDocuments(DocumentRegister documents)
                 [.. fresh.Select(a => Words.Of(a.Subledger))],
                 [.. fresh.Select(a => a.Party)],
                 [.. fresh.Select(a => a.Reference)],
+                before,
                 stop
             )
         )

@@ -1,6 +1,8 @@
 using System.Text.Json;
+using Assignum.Core.Landing;
 using Assignum.Core.Ledger;
 using Assignum.Desk.Access;
+using Assignum.Desk.SetUps;
 using Assignum.Formats.Json;
 using Assignum.Storage;
 
@@ -55,6 +57,44 @@ public sealed class ReadJournal(DeskContext desk)
         );
     }
 
+    /// <summary>One entry by its number, with what the rungs below those that decided would give in its edition, to
+    /// the records of today; null: there is none.</summary>
+    public async Task<Outcome<StoredEntry?>> EntryAsync(Visit visit, string number, CancellationToken stop)
+    {
+        var found = await EntriesAsync(visit.Actor, visit.State.Code, new EntryQuery(Number: number, Limit: 1), stop);
+        if (found.Result is not { } entries)
+            return found.Pass<StoredEntry?>();
+        if (entries is not [var stored, ..])
+            return new Outcome<StoredEntry?>(null, null, []);
+        var edition = stored.Head.Edition.ToString(System.Globalization.CultureInfo.InvariantCulture);
+        if ((await new ViewSetUp(desk).OfAsync(visit, edition, null, stop)).Result is not { SetUp: var setUp })
+            return stored;
+        return stored with
+        {
+            Document = stored.Document with
+            {
+                Lines =
+                [
+                    .. stored.Document.Lines.Select(l =>
+                        l.Purpose is not null && Purposes.Find(l.Purpose) is { } purpose
+                            ? l with
+                            {
+                                Below = () =>
+                                    Explanation.Below(
+                                        setUp,
+                                        purpose,
+                                        l.Has,
+                                        l.Landing.Unneeded ?? [],
+                                        l.Landing.BorrowedFrom
+                                    ),
+                            }
+                            : l
+                    ),
+                ],
+            },
+        };
+    }
+
     /// <summary>Debits and credits by account, up to and with a day, each account in the class that it has on that day;
     /// null: all, with the classes of today.</summary>
     public async Task<Outcome<IReadOnlyList<BalanceRow>>> BalancesAsync(
@@ -104,7 +144,12 @@ public sealed class ReadJournal(DeskContext desk)
                     l.Text,
                     l.EventLine,
                     Reasoning(l.Reasoning)
-                )),
+                )
+                {
+                    Has = l
+                        .Reasoning.Values.Where(v => v.Key != "line" && v.Value.Length > 0)
+                        .ToDictionary(v => v.Key, v => v.Value[0]),
+                }),
             ],
             [
                 .. taxes.Select(t => new TaxDocument(

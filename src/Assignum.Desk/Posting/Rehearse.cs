@@ -28,13 +28,15 @@ public sealed class Rehearse(DeskContext desk)
     /// date.</summary>
     /// <param name="inOrder">Payments see the documents of the events before them, as a posting would; otherwise each
     /// event stands on its own.</param>
+    /// <param name="before">The id of an entry: documents are open as they were before that one.</param>
     public async Task<Outcome<IReadOnlyList<Rehearsed>>> RunAsync(
         Actor actor,
         string entity,
         IReadOnlyList<ReadEvent> events,
         string? edition,
         CancellationToken stop,
-        bool inOrder = false
+        bool inOrder = false,
+        long before = long.MaxValue
     )
     {
         EntityState state;
@@ -50,7 +52,8 @@ public sealed class Rehearse(DeskContext desk)
                 db,
                 state.Id,
                 events.Where(e => e.Faults.Count == 0).Select(e => e.Event),
-                stop
+                stop,
+                before
             );
             others = await OtherEntities.FindAsync(db, actor, events.Select(e => e.Event), stop);
         }

@@ -19,12 +19,7 @@ public sealed class Workbench(DeskContext desk, Rehearse rehearse)
     /// <summary>The documents kept, run in an edition (null: by each one's date).</summary>
     public async Task<Outcome<Bench>> RunAsync(Actor actor, string entity, string? edition, CancellationToken stop)
     {
-        var kept = await WithAsync(
-            actor,
-            entity,
-            async (db, state) => await WorkbenchStore.LoadAsync(db, state.Id, actor.Name, stop),
-            stop
-        );
+        var kept = await KeptAsync(actor, entity, stop);
         if (kept.Result is not { } bench)
             return kept.Pass<Bench>();
         var events = bench.Documents.Select(EventReader.Parse).ToList();
@@ -73,6 +68,28 @@ public sealed class Workbench(DeskContext desk, Rehearse rehearse)
             );
         return outcome;
     }
+
+    /// <summary>What somebody keeps here.</summary>
+    public Task<Outcome<WorkbenchRow>> KeptAsync(Actor actor, string entity, CancellationToken stop) =>
+        WithAsync(
+            actor,
+            entity,
+            async (db, state) => await WorkbenchStore.LoadAsync(db, state.Id, actor.Name, stop),
+            stop
+        );
+
+    /// <summary>Keeps the document that was rehearsed last, so that it is there after the mend it leads to.</summary>
+    public Task<Outcome<WorkbenchRow>> NoteAsync(Actor actor, string entity, string document, CancellationToken stop) =>
+        WithAsync(
+            actor,
+            entity,
+            async (db, state) =>
+            {
+                await WorkbenchStore.NoteAsync(db, state.Id, actor.Name, document, stop);
+                return null;
+            },
+            stop
+        );
 
     private async Task<Outcome<WorkbenchRow>> WithAsync(
         Actor actor,

@@ -70,6 +70,48 @@ public sealed class EditSetUp(DeskContext desk)
     public Task<Outcome<EditResult>> UndoAsync(Actor actor, string entity, long change, CancellationToken stop) =>
         ChangeAsync(actor, entity, "", null, (db, state, _) => TurnedAsync(db, state, change, stop), change, stop);
 
+    /// <summary>Most changes that one undoing reaches.</summary>
+    public const int MostReached = 50;
+
+    /// <summary>The changes made after this one to the same rows, and to rows of those, the newest first: what has to be
+    /// undone before it.</summary>
+    public async Task<IReadOnlyList<ChangeHead>> ReachAsync(Visit visit, long change, CancellationToken stop)
+    {
+        await using var db = await desk.Database.OpenAsync(stop);
+        var reached = new SortedDictionary<long, ChangeHead>(Comparer<long>.Create((a, b) => b.CompareTo(a)));
+        var open = new Queue<long>([change]);
+        while (open.TryDequeue(out var at) && reached.Count <= MostReached)
+            foreach (var later in await ChangeStore.BuiltOnAsync(db, visit.State.Id, at, stop))
+                if (reached.TryAdd(later.Id, later))
+                    open.Enqueue(later.Id);
+        return [.. reached.Values];
+    }
+
+    /// <summary>Undoes a change and, before it, those built on it, the newest first. Each is undone by itself: what is
+    /// refused ends it, and what was undone until then stays undone.</summary>
+    /// <param name="expected">How many others its author was shown; refused where there are more by now.</param>
+    public async Task<Outcome<EditResult>> UndoWithReachAsync(
+        Visit visit,
+        long change,
+        int expected,
+        CancellationToken stop
+    )
+    {
+        var reached = await ReachAsync(visit, change, stop);
+        if (reached.Count > Math.Min(expected, MostReached))
+            return Outcome<EditResult>.No(
+                Refusal.Conflict,
+                "built-on",
+                reached.Count > MostReached
+                    ? $"More than {MostReached} later changes are built on it: make the opposite change instead."
+                    : $"By now {reached.Count} later changes are built on it: look again before you undo them."
+            );
+        foreach (var later in reached)
+            if (await UndoAsync(visit.Actor, visit.State.Code, later.Id, stop) is { Refused: not null } refused)
+                return refused;
+        return await UndoAsync(visit.Actor, visit.State.Code, change, stop);
+    }
+
     /// <summary>Makes the edits that are asked for while the entity is held, and whatever goes with them, in one
     /// transaction.</summary>
     internal async Task<Outcome<EditResult>> ChangeAsync(
@@ -253,7 +295,7 @@ public sealed class EditSetUp(DeskContext desk)
             return No("undone-already", "This change was undone already.");
         if (head is { Draft: not null, DraftOpen: false })
             return No("published", "This change is published: make the opposite change in a new draft instead.");
-        if (await ChangeStore.BuiltOnAsync(db, state.Id, change, stop) is { } later)
+        if (await ChangeStore.BuiltOnAsync(db, state.Id, change, stop) is [var later, ..])
             return No(
                 "built-on",
                 $"\u201c{later.What}\u201d by {later.Who} changed the same rows after it: undo that first."

@@ -18,6 +18,26 @@ public static class Explanation
         Purpose purpose,
         IReadOnlyDictionary<string, string> given,
         List<Fault> faults
+    ) =>
+        setUp.Landings.TraceOf(
+            purpose,
+            ValuesOf(setUp, given, faults),
+            given.TryGetValue("account", out var account) && account.Length > 0 ? account : null
+        );
+
+    /// <summary>What the rungs below the one that decided would give for the same values.</summary>
+    public static IReadOnlyList<RungGives> Below(
+        CompiledSetUp setUp,
+        Purpose purpose,
+        IReadOnlyDictionary<string, string> given,
+        IReadOnlyList<string> unneeded,
+        string? borrowedFrom
+    ) => setUp.Landings.Below(purpose, ValuesOf(setUp, given, []), unneeded, borrowedFrom);
+
+    private static LegValues ValuesOf(
+        CompiledSetUp setUp,
+        IReadOnlyDictionary<string, string> given,
+        List<Fault> faults
     )
     {
         var values = default(LegValues);
@@ -56,10 +76,6 @@ public static class Explanation
         )
             values[Dimension.PartyGroup] =
                 known.Party.Kind == PartyKind.Supplier ? known.SupplierGroup : known.CustomerGroup;
-        return setUp.Landings.TraceOf(
-            purpose,
-            values,
-            given.TryGetValue("account", out var account) && account.Length > 0 ? account : null
-        );
+        return values;
     }
 }

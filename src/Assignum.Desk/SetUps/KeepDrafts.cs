@@ -4,7 +4,7 @@ using Assignum.Storage;
 
 namespace Assignum.Desk.SetUps;
 
-/// <summary>What people do with drafts beside editing and publishing: approve, throw away, take back, and what-ifs
+/// <summary>What people do with drafts beside editing and publishing: approve, discard, take back, and what-ifs
 /// beside the draft.</summary>
 public sealed class KeepDrafts(DeskContext desk)
 {
@@ -65,12 +65,12 @@ public sealed class KeepDrafts(DeskContext desk)
             entity,
             state =>
                 state.Draft is { } draft
-                    ? (draft, "discarded", draft.Name is null ? "draft thrown away" : "what-if thrown away", null)
-                    : (null, "", "", "There is no draft to throw away."),
+                    ? (draft, "discarded", draft.Name is null ? "draft discarded" : "what-if discarded", null)
+                    : (null, "", "", "There is no draft to discard."),
             stop
         );
 
-    /// <summary>Takes the draft back that was thrown away last, while none is open. On an edition that is not the
+    /// <summary>Takes the draft back that was discarded last, while none is open. On an edition that is not the
     /// latest it must be brought onto it before it is published.</summary>
     public Task<Outcome<EditionRow>> TakeBackAsync(Actor actor, string entity, CancellationToken stop) =>
         TurnAsync(
@@ -79,13 +79,13 @@ public sealed class KeepDrafts(DeskContext desk)
             state =>
                 state.Draft is not null ? (null, "", "", "Another draft is open: publish it or throw it away first.")
                 : state.Editions.LastOrDefault(e => e.Status == "discarded") is not { } last
-                    ? (null, "", "", "There is no draft that was thrown away.")
+                    ? (null, "", "", "There is no draft that was discarded.")
                 : Baseless(state, last) is { } why ? (null, "", "", why)
                 : (last, "draft", "draft taken back", null),
             stop
         );
 
-    /// <summary>Takes back a what-if that was thrown away or merged.</summary>
+    /// <summary>Takes back a what-if that was discarded or merged.</summary>
     public Task<Outcome<EditionRow>> TakeBackWhatIfAsync(
         Actor actor,
         string entity,
@@ -97,7 +97,7 @@ public sealed class KeepDrafts(DeskContext desk)
             entity,
             state =>
                 state.WhatIfs.FirstOrDefault(w => w.Id == whatIf && w.Status == "discarded") is not { } thrown
-                    ? (null, "", "", "There is no such what-if that was thrown away.")
+                    ? (null, "", "", "There is no such what-if that was discarded.")
                 : Baseless(state, thrown) is { } why ? (null, "", "", why)
                 : Named(state, thrown.Name!) ? (null, "", "", $"Another what-if is called {thrown.Name}.")
                 : (thrown, "draft", "what-if taken back", null),

@@ -213,7 +213,7 @@ public sealed class MergeDrafts(DeskContext desk, ViewSetUp view, EditSetUp edit
             return Outcome<MergeResult>.No(
                 Refusal.NotFound,
                 "no-draft",
-                id is null ? "There is no draft." : "There is no such what-if: it was merged or thrown away."
+                id is null ? "There is no draft." : "There is no such what-if: it was merged or discarded."
             );
         return onto && draft.BasedOn == (state.Latest?.Number ?? 0)
             ? Outcome<MergeResult>.No(Refusal.Conflict, "on-latest", "It is on the latest edition already.")

@@ -27,6 +27,26 @@ public sealed class ReadChanges(DeskContext desk)
         );
     }
 
+    /// <summary>A page of changes, each with the parts whose rows it touched.</summary>
+    public async Task<IReadOnlyList<(ChangeHead Head, IReadOnlyList<(string Part, int Rows)> Parts)>> PageAsync(
+        Visit visit,
+        ChangeQuery query,
+        CancellationToken stop
+    )
+    {
+        await using var db = await desk.Database.OpenAsync(stop);
+        var heads = await ChangeStore.PageAsync(db, visit.State.Id, query, stop);
+        var parts = await ChangeStore.PartsAsync(db, visit.State.Id, [.. heads.Select(h => h.Id)], stop);
+        return [.. heads.Select(h => (h, (IReadOnlyList<(string, int)>)[.. parts[h.Id]]))];
+    }
+
+    /// <summary>The rows of a change.</summary>
+    public async Task<IReadOnlyList<RowChange>> RowsAsync(Visit visit, long change, CancellationToken stop)
+    {
+        await using var db = await desk.Database.OpenAsync(stop);
+        return await ChangeStore.RowsAsync(db, visit.State.Id, change, stop);
+    }
+
     /// <summary>What was made of one row, the newest first.</summary>
     public async Task<IReadOnlyList<RowHistory>> OfRowAsync(
         Visit visit,

@@ -83,7 +83,7 @@ public sealed class ViewSetUp(DeskContext desk)
                 : Outcome<SetUpView>.No(
                     Refusal.NotFound,
                     "no-edition",
-                    "That what-if was merged or thrown away.",
+                    "That what-if was merged or discarded.",
                     "edition"
                 );
         EditionRow? row;

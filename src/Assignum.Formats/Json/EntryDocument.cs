@@ -48,7 +48,16 @@ public sealed record LineDocument(
     string? Text,
     int? EventLine,
     LandingDocument Landing
-);
+)
+{
+    /// <summary>What the line has of each dimension, by name, for pages.</summary>
+    [JsonIgnore]
+    public IReadOnlyDictionary<string, string> Has { get; init; } = new Dictionary<string, string>();
+
+    /// <summary>What the rungs below the one that decided would give, for pages; null: it is not known.</summary>
+    [JsonIgnore]
+    public Func<IReadOnlyList<RungGives>>? Below { get; init; }
+}
 
 /// <summary>A tax line of an entry, as it is written in JSON.</summary>
 /// <param name="Capital">Whether it is of the lines that land on capital accounts.</param>
@@ -92,6 +101,28 @@ public sealed record EntryDocument(
     /// <summary>The other entity's side of a charge between entities.</summary>
     public MirrorDocument? Mirror { get; init; }
 
+    // In the order in which a line is told apart from its like.
+    private static Dictionary<string, string> ValuesOf(LegContext context)
+    {
+        var has = new Dictionary<string, string>();
+        foreach (
+            var (name, value) in new[]
+            {
+                ("item", context.Item),
+                ("party", context.Party),
+                ("location", context.Location),
+                ("channel", context.Channel),
+                ("method", context.Method),
+                ("project", context.Project),
+                ("reason", context.Reason),
+                ("counterparty", context.Counterparty),
+            }
+        )
+            if (value is not null)
+                has[name] = value;
+        return has;
+    }
+
     /// <summary>Writes an entry of the core as JSON says it.</summary>
     public static EntryDocument Of(JournalEntry entry, EventName source, int? edition, string? number = null) =>
         new(
@@ -118,7 +149,11 @@ public sealed record EntryDocument(
                     l.Text,
                     l.EventLine,
                     TraceJson.Document(l.Landing.Trace)
-                )),
+                )
+                {
+                    Has = ValuesOf(l.Context),
+                    Below = l.Landing.Below,
+                }),
             ],
             [
                 .. entry.Tax.Select(t => new TaxDocument(

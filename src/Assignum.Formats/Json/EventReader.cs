@@ -2,6 +2,7 @@ using System.Globalization;
 using System.Text.Json;
 using Assignum.Core;
 using Assignum.Core.Events;
+using Assignum.Core.Money;
 
 namespace Assignum.Formats.Json;
 
@@ -82,7 +83,9 @@ public static class EventReader
     private static void Needed(string name, string value, List<Fault> faults)
     {
         if (value.Length == 0 && !faults.Any(f => f.Path == name))
-            faults.Add(new Fault("missing-field", $"Every event needs '{name}'.", name));
+            faults.Add(
+                new Fault("missing-field", $"{EventPlace.InWords(name)} is missing; every event needs it.", name)
+            );
     }
 
     /// <summary>Where in an event a value stands; written out only where there is something to say of it.</summary>
@@ -173,7 +176,7 @@ public static class EventReader
             faults.Add(
                 new Fault(
                     "unknown-field",
-                    $"'{path}' is no field here; did you mean "
+                    $"{EventPlace.InWords(path)} is no field here; did you mean "
                         + $"'{Nearest.To(property.Name, fields.Select(f => f.Name))}'?",
                     path
                 )
@@ -202,7 +205,7 @@ public static class EventReader
             case FieldType.Flag:
                 if (json.ValueKind is JsonValueKind.True or JsonValueKind.False)
                     return json.GetBoolean();
-                faults.Add(new Fault("wrong-type", $"'{path}' is true or false.", path));
+                faults.Add(new Fault("wrong-type", $"{EventPlace.InWords(path)} is true or false.", path));
                 return null;
             case FieldType.Dimensions:
                 return Dimensions(json, path, faults);
@@ -210,7 +213,7 @@ public static class EventReader
                 var transit = Text(json, path, LongestText, faults);
                 if (transit is null or "in" or "out")
                     return transit;
-                faults.Add(new Fault("unknown-word", $"'{path}' is 'in' or 'out'.", path));
+                faults.Add(new Fault("unknown-word", $"{EventPlace.InWords(path)} is 'in' or 'out'.", path));
                 return null;
             default:
                 var text = Text(json, path, LongestText, faults);
@@ -222,7 +225,7 @@ public static class EventReader
     {
         if (json.ValueKind != JsonValueKind.String)
         {
-            faults.Add(new Fault("wrong-type", $"'{path}' is a text in quotation marks.", path));
+            faults.Add(new Fault("wrong-type", $"{EventPlace.InWords(path)} is a text in quotation marks.", path));
             return null;
         }
         string text;
@@ -232,29 +235,53 @@ public static class EventReader
         }
         catch (InvalidOperationException)
         {
-            faults.Add(new Fault("bad-character", $"'{path}' holds half a character (an unpaired surrogate).", path));
+            faults.Add(
+                new Fault(
+                    "bad-character",
+                    $"{EventPlace.InWords(path)} holds half a character (an unpaired surrogate).",
+                    path
+                )
+            );
             return null;
         }
         if (text.Length > longest)
         {
             faults.Add(
-                new Fault("too-long", $"'{path}' has {text.Length} characters; at most {longest} are taken.", path)
+                new Fault(
+                    "too-long",
+                    $"{EventPlace.InWords(path)} has {text.Length} characters; at most {longest} are taken.",
+                    path
+                )
             );
             return null;
         }
         if (text.Contains('\0'))
         {
-            faults.Add(new Fault("bad-character", $"'{path}' holds a zero character.", path));
+            faults.Add(new Fault("bad-character", $"{EventPlace.InWords(path)} holds a zero character.", path));
             return null;
         }
         return text;
     }
 
+    private static string Short(string text) => text.Length <= 40 ? $"'{text}'" : $"'{text[..40]}…'";
+
     private static object? Number(JsonElement json, Place path, List<Fault> faults)
     {
         if (json.ValueKind != JsonValueKind.Number)
         {
-            faults.Add(new Fault("wrong-type", $"'{path}' is a number, without quotation marks.", path));
+            // A form passes on what it cannot read as a number.
+            var why = "";
+            if (json.ValueKind == JsonValueKind.String)
+                WrittenNumber.Of(json.ToString(), out why);
+            faults.Add(
+                new Fault(
+                    "wrong-type",
+                    why.Length > 0
+                        ? $"{EventPlace.InWords(path)}: {Short(json.ToString())} {why}."
+                        : $"{EventPlace.InWords(path)} is a number, without quotation marks.",
+                    path
+                )
+            );
             return null;
         }
         if (!json.TryGetDecimal(out var number) || Math.Abs(number) > EventFields.LargestAmount || number.Scale > 12)
@@ -262,7 +289,7 @@ public static class EventReader
             faults.Add(
                 new Fault(
                     "too-large",
-                    $"'{path}' has too many digits: at most 12 before the point and 12 after it are taken.",
+                    $"{EventPlace.InWords(path)} has too many digits: at most 12 before the point and 12 after it are taken.",
                     path
                 )
             );
@@ -286,7 +313,13 @@ public static class EventReader
             && date.Year is >= 1900 and <= 2200
         )
             return date;
-        faults.Add(new Fault("bad-date", $"'{path}' is no date between 1900 and 2200: send it as YYYY-MM-DD.", path));
+        faults.Add(
+            new Fault(
+                "bad-date",
+                $"{EventPlace.InWords(path)} is no date between 1900 and 2200: write it as YYYY-MM-DD.",
+                path
+            )
+        );
         return null;
     }
 
@@ -294,7 +327,7 @@ public static class EventReader
     {
         if (json.ValueKind != JsonValueKind.Object)
         {
-            faults.Add(new Fault("wrong-type", $"'{path}' is a JSON object of texts.", path));
+            faults.Add(new Fault("wrong-type", $"{EventPlace.InWords(path)} is a JSON object of texts.", path));
             return null;
         }
         var values = new Dictionary<string, string>(StringComparer.Ordinal);
@@ -302,9 +335,13 @@ public static class EventReader
         {
             var name = property.Name;
             if (name.Contains('\0'))
-                faults.Add(new Fault("bad-character", $"A name in '{path}' holds a zero character.", path));
+                faults.Add(
+                    new Fault("bad-character", $"A name in {EventPlace.InWords(path)} holds a zero character.", path)
+                );
             else if (name.Length > 100)
-                faults.Add(new Fault("too-long", $"A name in '{path}' has more than 100 characters.", path));
+                faults.Add(
+                    new Fault("too-long", $"A name in {EventPlace.InWords(path)} has more than 100 characters.", path)
+                );
             else if (Text(property.Value, new($"{path}.{name}"), 100, faults) is { } text)
                 values[name] = text;
         }

@@ -7,6 +7,7 @@ using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.Filters;
 using Microsoft.AspNetCore.Mvc.ModelBinding;
 using Microsoft.AspNetCore.Mvc.RazorPages;
+using Microsoft.AspNetCore.Mvc.ViewFeatures;
 
 namespace Assignum.Web.Pages;
 
@@ -30,6 +31,16 @@ public abstract class EntityPage(DeskContext desk) : PageModel
 
     /// <summary>How many rows the draft changes; 0 without one.</summary>
     public int DraftSize { get; private set; }
+
+    /// <summary>What the band above the page looks like.</summary>
+    public string Band =>
+        State.LookedAt is not null ? "past"
+        : State.Draft is null ? "live"
+        : State.WorkedIn is null ? "in-draft"
+        : "in-draft in-what-if";
+
+    /// <summary>The band as it is now, for a page on which something was just saved.</summary>
+    public IActionResult OnGetBand() => Partial("_Band", this);
 
     /// <summary>Which rail entry is this page's.</summary>
     public abstract string Place { get; }
@@ -118,6 +129,28 @@ public abstract class EntityPage(DeskContext desk) : PageModel
             context.Result = new StatusCodeResult(StatusCodes.Status415UnsupportedMediaType);
             return;
         }
-        await next();
+        var done = await next();
+        if (done.Result is NotFoundResult && HttpMethods.IsGet(Request.Method) && handler.Name is null)
+            done.Result = await MissingAsync();
+    }
+
+    // What is not there is said in the frame, with where it may have gone.
+    private async Task<ViewResult> MissingAsync()
+    {
+        ViewData["Lost"] = await HttpContext
+            .RequestServices.GetRequiredService<Lost>()
+            .FindAsync(
+                Visit,
+                PageContext.ActionDescriptor.ViewEnginePath,
+                PageContext.RouteData.Values,
+                HttpContext.RequestAborted
+            );
+        return new ViewResult
+        {
+            StatusCode = StatusCodes.Status404NotFound,
+            ViewName = "/Pages/Shared/_Missing.cshtml",
+            ViewData = new ViewDataDictionary<EntityPage>(ViewData, this),
+            TempData = TempData,
+        };
     }
 }

@@ -81,7 +81,7 @@ public abstract class GridPage(DeskContext desk, ViewSetUp view, EditSetUp edit,
     public virtual string PickOf(Column column) => new RowForm(Part, null, EntityCode).Pick(column) ?? "";
 
     /// <summary>A part of what is asked for in an address; empty values are left out.</summary>
-    protected static string QueryOf(string more, params (string Name, string? Value)[] pairs) =>
+    protected internal static string QueryOf(string more, params (string Name, string? Value)[] pairs) =>
         "?"
         + string.Join(
             '&',

@@ -32,9 +32,16 @@ public sealed class LinkTo : TagHelper
 
     /// <summary>The grid of a purpose's assignments with rows begun: each a key, <c>dimension:value</c> joined by
     /// <c>+</c>, the mark in the account that is wanted.</summary>
-    public static string Begin(string entity, string purpose, IEnumerable<string> keys) =>
+    /// <param name="again">What is rehearsed again afterwards, see <see cref="Again"/>; null: nothing.</param>
+    public static string Begin(string entity, string purpose, IEnumerable<string> keys, string? again = null) =>
         $"/e/{entity}/assignments?purpose={purpose}"
-        + string.Concat(keys.Select(k => $"&begin={Uri.EscapeDataString(k)}"));
+        + string.Concat(keys.Select(k => $"&begin={Uri.EscapeDataString(k)}"))
+        + (again is null ? "" : $"&again={Uri.EscapeDataString(again)}");
+
+    /// <summary>Rehearses something again under what is being edited.</summary>
+    /// <param name="what">The number of an entry, or <c>last</c>: the document that was rehearsed last.</param>
+    public static string Again(string entity, string what) =>
+        $"/e/{entity}/rehearse?entry={Uri.EscapeDataString(what)}&edition=draft&go=true";
 
     /// <summary>The address of something named; null: it has no page.</summary>
     public static string? Address(string entity, string to, string code)

@@ -1,5 +1,8 @@
 using System.Globalization;
+using Assignum.Core.Entries;
+using Assignum.Core.Landing;
 using Assignum.Core.Money;
+using Assignum.Core.SetUps;
 
 namespace Assignum.Web.Pages;
 
@@ -23,6 +26,10 @@ internal static class Show
     public static string Count(int count) =>
         count == 0 ? "" : count.ToString("N0", CultureInfo.InvariantCulture).Replace(',', ThinGap);
 
+    /// <summary>So many of something: <c>1 change</c>, <c>2 changes</c>.</summary>
+    public static string Some(int count, string one) =>
+        $"{(count == 0 ? "0" : Count(count))} {one}{(count == 1 ? "" : "s")}";
+
     /// <summary>A rate of tax as a percentage.</summary>
     public static string Percent(decimal rate) => (rate * 100).ToString("0.###", CultureInfo.InvariantCulture) + " %";
 
@@ -36,6 +43,27 @@ internal static class Show
     /// <summary>An instant in UTC.</summary>
     public static string Instant(DateTime? at) =>
         at?.ToString("d MMM yyyy HH:mm 'UTC'", CultureInfo.InvariantCulture) ?? "";
+
+    /// <summary>A purpose by its title; what is none, such as "by hand", as it is.</summary>
+    public static string Purpose(string? name) => name is null ? "" : Purposes.Find(name)?.Title ?? name;
+
+    /// <summary>A kind of event by its title.</summary>
+    public static string Kind(string? name) => name is null ? "" : EventKinds.Find(name)?.Title ?? name;
+
+    /// <summary>A policy by its title, or one of its values.</summary>
+    public static string Policy(string policy, string? value = null) =>
+        PolicyWords.Find(policy) is not { } words ? Words(value ?? policy)
+        : value is null ? words.Title
+        : words.ValueTitle(value);
+
+    /// <summary>What leaves a purpose idle: a policy and its value, or a plain sentence.</summary>
+    public static string Idle(string because) =>
+        because.Split(' ') is [var policy, var value] && PolicyWords.Find(policy) is { } words
+            ? $"{words.Title}: {words.ValueTitle(value)}"
+            : because;
+
+    /// <summary>A rung in words: what a document writes itself is the account on the line.</summary>
+    public static string Rung(string? rung) => rung == "line" ? "account on the line" : Words(rung);
 
     /// <summary>A word of the product with spaces: <c>sales-revenue</c> as "sales revenue".</summary>
     public static string Words(string? word) =>

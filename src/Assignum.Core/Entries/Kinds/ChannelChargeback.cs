@@ -6,6 +6,7 @@ namespace Assignum.Core.Entries.Kinds;
 public sealed class ChannelChargeback : EventKind
 {
     public override string Name => "channel-chargeback";
+    public override string Title => "Payment taken back in a channel";
     public override string Explain => "A customer disputed a payment and the provider took it back.";
     public override IReadOnlyList<string> Takes => ["channel", "method", "clearingMethod", "amount", "fee"];
     public override IReadOnlyList<string> Needs => ["channel", "amount"];

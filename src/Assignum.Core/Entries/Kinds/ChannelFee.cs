@@ -8,6 +8,7 @@ namespace Assignum.Core.Entries.Kinds;
 public sealed class ChannelFee : EventKind
 {
     public override string Name => "channel-fee";
+    public override string Title => "Fee of a channel";
     public override string Explain => "A provider charges its fee out of what it holds for us.";
 
     public override TaxDirection? TaxedAs(Purpose purpose) =>

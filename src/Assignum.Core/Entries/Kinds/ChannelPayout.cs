@@ -6,6 +6,7 @@ namespace Assignum.Core.Entries.Kinds;
 public sealed class ChannelPayout : EventKind
 {
     public override string Name => "channel-payout";
+    public override string Title => "Payout from a channel";
     public override string Explain => "A provider pays what it held for us into the bank.";
     public override IReadOnlyList<string> Takes => ["channel", "method", "clearingMethod", "amount", "fee"];
     public override IReadOnlyList<string> Needs => ["channel", "amount"];

@@ -7,6 +7,7 @@ namespace Assignum.Core.Entries.Kinds;
 public sealed class ChannelRefund : ChannelSale
 {
     public override string Name => "channel-refund";
+    public override string Title => "Refund in a channel";
     public override string Explain => "A sale in a channel is taken back and refunded.";
 
     public override Purpose? WrittenIn(string list) => list == "lines" ? SalesReturns : base.WrittenIn(list);

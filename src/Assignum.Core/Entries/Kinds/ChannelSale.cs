@@ -7,6 +7,7 @@ namespace Assignum.Core.Entries.Kinds;
 public class ChannelSale : EventKind
 {
     public override string Name => "channel-sale";
+    public override string Title => "Sale in a channel";
     public override string Explain => "Something was sold in a channel; its provider owes us the money.";
 
     public override Purpose? WrittenIn(string list) => list == "lines" ? SalesRevenue : base.WrittenIn(list);

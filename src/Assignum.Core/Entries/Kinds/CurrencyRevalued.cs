@@ -8,6 +8,7 @@ namespace Assignum.Core.Entries.Kinds;
 public sealed class CurrencyRevalued : EventKind
 {
     public override string Name => "currency-revalued";
+    public override string Title => "Foreign balances revalued";
     public override string Explain => "Balances in foreign currency are brought to the closing rate.";
     public override IReadOnlyList<string> Takes => ["reverseOn"];
     public override IReadOnlyList<string> LineTakes => ["account", "currency", "amount", "party"];

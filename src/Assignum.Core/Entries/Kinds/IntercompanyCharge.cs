@@ -8,6 +8,7 @@ namespace Assignum.Core.Entries.Kinds;
 public sealed class IntercompanyCharge : EventKind
 {
     public override string Name => "intercompany-charge";
+    public override string Title => "Charge to another entity";
     public override string Explain => "One entity charges another; both make an entry.";
     public override bool ChargesAnother => true;
     public override IReadOnlyList<string> Takes => ["counterparty", "counterpartyRate", "amount"];
@@ -37,7 +38,7 @@ public sealed class IntercompanyCharge : EventKind
         {
             sheet.Fail(
                 "missing-rate",
-                $"{name} keeps its books in {other.Entity.Currency}: send 'counterpartyRate', the "
+                $"{name} keeps its books in {other.Entity.Currency}: give the counterparty rate, the "
                     + $"{other.Entity.Currency} for one {sheet.Currency}.",
                 "counterpartyRate"
             );

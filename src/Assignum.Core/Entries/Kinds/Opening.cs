@@ -4,6 +4,7 @@ namespace Assignum.Core.Entries.Kinds;
 public sealed class Opening : HandEntry
 {
     public override string Name => "opening";
+    public override string Title => "Opening balances";
     public override string Explain => "Balances, open documents and stock carried in from before.";
     public override bool AdmitsControlAccounts => true;
 }

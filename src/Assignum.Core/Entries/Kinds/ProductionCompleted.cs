@@ -6,6 +6,7 @@ namespace Assignum.Core.Entries.Kinds;
 public sealed class ProductionCompleted : EventKind
 {
     public override string Name => "production-completed";
+    public override string Title => "Production completed";
     public override string Explain => "What was being made is finished and goes into stock.";
     public override IReadOnlyList<string> Takes => ["output", "location", "quantity", "unitCost", "issuedCost"];
     public override IReadOnlyList<string> Needs => ["output", "issuedCost"];

@@ -6,6 +6,7 @@ namespace Assignum.Core.Entries.Kinds;
 public sealed class ProductionIssued : EventKind
 {
     public override string Name => "production-issued";
+    public override string Title => "Issued to production";
     public override string Explain => "Parts, labour and overhead went into making something.";
     public override IReadOnlyList<string> Takes => ["output", "location"];
     public override IReadOnlyList<string> Needs => ["output"];

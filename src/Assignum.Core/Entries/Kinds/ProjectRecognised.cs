@@ -8,6 +8,7 @@ namespace Assignum.Core.Entries.Kinds;
 public sealed class ProjectRecognised : EventKind
 {
     public override string Name => "project-recognised";
+    public override string Title => "Project recognised";
     public override string Explain => "What a project has earned and cost so far enters the profit and loss.";
     public override IReadOnlyList<string> Takes =>
         [
@@ -64,7 +65,7 @@ public sealed class ProjectRecognised : EventKind
         {
             sheet.Fail(
                 "no-estimate",
-                $"Project {e.Project} recognises by cost share: send 'estimatedCost', or 'complete'.",
+                $"Project {e.Project} recognises by cost share: give the estimated cost, or what is complete.",
                 "estimatedCost"
             );
             return;

@@ -6,6 +6,7 @@ namespace Assignum.Core.Entries.Kinds;
 public sealed class ProjectUsage : EventKind
 {
     public override string Name => "project-usage";
+    public override string Title => "Used on a project";
     public override string Explain => "A project used goods, labour or services of ours.";
     public override IReadOnlyList<string> Takes => ["project", "location"];
     public override IReadOnlyList<string> LineTakes =>

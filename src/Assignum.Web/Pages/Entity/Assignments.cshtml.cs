@@ -65,7 +65,15 @@ public sealed class AssignmentsModel(DeskContext desk, ViewSetUp view, EditSetUp
     public IReadOnlyList<Column> Settable => [.. Parts.Assignments.Columns.Where(c => c.Name is "account" or "note")];
 
     public string QueryString(string more) =>
-        QueryOf(more, ("purpose", Purpose), ("group", Group), ("account", Account), ("rung", Rung), ("q", Q));
+        QueryOf(
+            more,
+            ("purpose", Purpose),
+            ("group", Group),
+            ("account", Account),
+            ("rung", Rung),
+            ("q", Q),
+            ("again", Again)
+        );
 
     /// <inheritdoc/>
     public override string PickOf(Column column) =>
@@ -81,6 +89,10 @@ public sealed class AssignmentsModel(DeskContext desk, ViewSetUp view, EditSetUp
                 $"/e/{EntityCode}/pick?type={column.Name}",
             _ => base.PickOf(column),
         };
+
+    /// <summary>What purposes are called, for a list.</summary>
+    public static string Titles { get; } =
+        System.Text.Json.JsonSerializer.Serialize(Purposes.All.ToDictionary(p => p.Name, p => p.Title));
 
     /// <summary>The words that a column takes, for a list.</summary>
     public static IReadOnlyList<string> WordsOf(Column column) =>
@@ -118,6 +130,10 @@ public sealed class AssignmentsModel(DeskContext desk, ViewSetUp view, EditSetUp
         var compiled = await SetUpAsync();
         return Ordered(compiled, Fitting(compiled)).Skip(skip).Take(take).Select(Parts.CellsOf);
     }
+
+    /// <summary>What is to be rehearsed again once it is mended here: an entry, or <c>last</c>.</summary>
+    [BindProperty(SupportsGet = true)]
+    public string? Again { get; set; }
 
     /// <summary>Rows that are begun with what another page asked for: each a key that wants an account, as
     /// <c>dimension:value</c> joined by <c>+</c>.</summary>

@@ -1,7 +1,7 @@
-using System.Globalization;
 using System.Text.Json.Nodes;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
+using Assignum.Core.Money;
 
 namespace Assignum.Web.Pages.Entity;
 
@@ -29,7 +29,10 @@ public sealed record FormField(string Name, string Label, FieldType Type, string
     public string? Purpose { get; init; }
 
     /// <summary>Name as an id.</summary>
-    public string Id => string.Concat(Name.Select(c => char.IsAsciiLetterOrDigit(c) ? c : '-'));
+    public string Id => IdOf(Name);
+
+    /// <summary>A name as an id.</summary>
+    public static string IdOf(string name) => string.Concat(name.Select(c => char.IsAsciiLetterOrDigit(c) ? c : '-'));
 }
 
 /// <summary>A document as a form: the fields its kind takes, made from the table of event fields, and back into
@@ -42,7 +45,7 @@ public static class DocumentForm
             .Fields(kind)
             .Select(f => new FormField(
                 "f." + f.Name,
-                Label(f.Name),
+                EventPlace.Label(f.Name),
                 f.Type,
                 Text(document[f.Name]),
                 DocumentShape.IsNeeded(kind, f.Name)
@@ -68,7 +71,7 @@ public static class DocumentForm
             [
                 .. columns.Select(c => new FormField(
                     $"{list}[{i}].{c.Name}",
-                    Label(c.Name),
+                    EventPlace.Label(c.Name),
                     c.Type,
                     Text(row?[c.Name]),
                     false
@@ -96,10 +99,6 @@ public static class DocumentForm
         List(form, document, "settles", EventFields.OfSettlement.Select(f => (f.Name, f.Type)));
         return document;
     }
-
-    /// <summary>A field's name in words: <c>unitPrice</c> as "unit price".</summary>
-    public static string Label(string name) =>
-        string.Concat(name.Select(c => char.IsUpper(c) ? " " + char.ToLowerInvariant(c) : c.ToString()));
 
     private static void List(
         IFormCollection form,
@@ -140,12 +139,7 @@ public static class DocumentForm
             or FieldType.Quantity
             or FieldType.Rate
             or FieldType.Percent
-            or FieldType.Share => decimal.TryParse(
-                value.Replace('\u2212', '-'),
-                NumberStyles.AllowLeadingSign | NumberStyles.AllowDecimalPoint,
-                CultureInfo.InvariantCulture,
-                out var number
-            )
+            or FieldType.Share => WrittenNumber.Of(value, out _) is { } number
                 ? JsonValue.Create(number)
                 : JsonValue.Create(value),
             FieldType.Flag => JsonValue.Create(value is "true" or "on"),

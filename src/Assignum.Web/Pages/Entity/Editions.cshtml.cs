@@ -46,7 +46,7 @@ public sealed class EditionsModel(
     /// <summary>The open what-ifs.</summary>
     public IEnumerable<EditionRow> WhatIfs => State.WhatIfs.Where(w => w.Status == "draft");
 
-    /// <summary>Whether a draft was thrown away that can be taken back.</summary>
+    /// <summary>Whether a draft was discarded that can be taken back.</summary>
     public bool CanTakeBack =>
         State.MainDraft is null && State.LookedAt is null && State.Editions is [.., { Status: "discarded" }];
 
@@ -145,15 +145,15 @@ public sealed class EditionsModel(
         return await AfterAsync(
             thrown,
             thrown.Result?.Name is { } name
-                ? $"The what-if {name} is thrown away. It can be taken back."
-                : "The draft is thrown away. It can be taken back until another is opened."
+                ? $"The what-if {name} is discarded. It can be taken back."
+                : "The draft is discarded. It can be taken back until another is opened."
         );
     }
 
     public async Task<IActionResult> OnPostTakeBackAsync() =>
         await AfterAsync(
             await drafts.TakeBackAsync(Actor, EntityCode, HttpContext.RequestAborted),
-            "The draft is as it was when it was thrown away."
+            "The draft is as it was when it was discarded."
         );
 
     public async Task<IActionResult> OnPostTakeBackWhatIfAsync(int whatIf) =>
@@ -182,7 +182,7 @@ public sealed class EditionsModel(
     public async Task<IActionResult> OnPostWorkInAsync(int? whatIf, int? edition)
     {
         if (whatIf is { } id && State.WhatIf(id) is null)
-            return await RefusedAsync(new Core.Fault("no-draft", "That what-if was merged or thrown away."));
+            return await RefusedAsync(new Core.Fault("no-draft", "That what-if was merged or discarded."));
         if (edition is { } number && !State.Editions.Any(e => e.Number == number))
             return await RefusedAsync(new Core.Fault("no-edition", $"There is no edition {number}."));
         HttpContext.WorkIn(EntityCode, whatIf ?? -edition);

@@ -1,5 +1,5 @@
 using System.Text.Json;
-using Assignum.Core.Ledger;
+using Assignum.Core.Events;
 using Assignum.Desk;
 using Assignum.Desk.Posting;
 using Assignum.Formats.Json;
@@ -16,20 +16,24 @@ public sealed class EntryModel(DeskContext desk, ReadJournal journal) : EntityPa
     public StoredEntry Stored { get; private set; } = null!;
     public string EventText { get; private set; } = "";
 
+    /// <summary>What the event says beside what every entry shows.</summary>
+    public IReadOnlyList<(string Field, string Value)> More { get; private set; } = [];
+
+    private static readonly string[] Told = ["project", "channel", "method", "location", "reason", "text"];
+
     public async Task<IActionResult> OnGetAsync([FromRoute] string? number)
     {
         if (string.IsNullOrWhiteSpace(number))
             return NotFound();
-        var found = await journal.EntriesAsync(
-            Actor,
-            EntityCode,
-            new EntryQuery(Number: number, Limit: 1),
-            HttpContext.RequestAborted
-        );
-        if (found.Result is not [var stored, ..])
+        if ((await journal.EntryAsync(Visit, number, HttpContext.RequestAborted)).Result is not { } stored)
             return NotFound();
         Stored = stored;
         using var json = JsonDocument.Parse(stored.EventJson ?? "{}");
+        More =
+        [
+            .. Told.Select(f => (f, json.RootElement.TryGetProperty(f, out var v) ? v.ToString() : ""))
+                .Where(f => f.Item2.Length > 0),
+        ];
         EventText = JsonSerializer.Serialize(json.RootElement, Indented);
         return Page();
     }

@@ -98,7 +98,11 @@ public sealed class ExplainModel(DeskContext desk, ViewSetUp view) : EntityPage(
                 null,
                 null,
                 TraceJson.Document(trace)
-            );
+            )
+            {
+                Has = Given,
+                Below = () => Explanation.Below(compiled, purpose, Given, trace.Unneeded, trace.BorrowedFrom),
+            };
             Wrong = account is null ? null : Fitness.Of(account, purpose, trace.Rung == "default");
         }
         Readiness = new[] { Dimension.Item, Dimension.Party, Dimension.Project }

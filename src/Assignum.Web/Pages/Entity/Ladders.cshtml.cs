@@ -188,7 +188,7 @@ public sealed class LaddersModel(
             FlowKind = kind.Name;
             Flow = Drawing.Flow.Of(
                 Formats.Json.EntryDocument.Of(entry, new Formats.Json.EventName("own", "example"), null),
-                Show.Words(kind.Name),
+                Show.Kind(kind.Name),
                 Purpose.Name.Replace('-', ' ')
             );
         }

@@ -105,7 +105,7 @@ public sealed class PatternsModel(DeskContext desk, ShowPattern show, EditSetUp 
                 new EventName(pattern.Example!.Source, pattern.Example.Id),
                 pattern.Edition
             );
-            Flow = Flow.Of(Entry, Show.Words(Shown.Name), Show.Amount(entry.Total, State.Currency));
+            Flow = Flow.Of(Entry, Show.Kind(Shown.Name), Show.Amount(entry.Total, State.Currency));
         }
         return Page();
     }
@@ -122,7 +122,7 @@ public sealed class PatternsModel(DeskContext desk, ShowPattern show, EditSetUp 
             yield break;
         foreach (var field in EventFields.OfEvent)
             if (field.Name is not ("date" or "reference") && field.Get(e) is { } value)
-                yield return (DocumentForm.Label(field.Name), Said(value));
+                yield return (Assignum.Core.Events.EventPlace.Label(field.Name), Said(value));
     }
 
     /// <summary>Its lines, each as one sentence.</summary>
@@ -133,7 +133,7 @@ public sealed class PatternsModel(DeskContext desk, ShowPattern show, EditSetUp 
                 EventFields
                     .OfLine.Select(f => (f.Name, Value: f.Get(l)))
                     .Where(f => f.Value is not null)
-                    .Select(f => $"{DocumentForm.Label(f.Name)} {Said(f.Value!)}")
+                    .Select(f => $"{Assignum.Core.Events.EventPlace.Label(f.Name)} {Said(f.Value!)}")
             )
         );
 

@@ -12,8 +12,13 @@ namespace Assignum.Web.Pages.Entity;
 
 /// <summary>Fill in a document of any kind, or paste one as JSON, and see the entry it would make and why; then post
 /// it.</summary>
-public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvents post, Workbench workbench)
-    : EntityPage(desk)
+public sealed class RehearseModel(
+    DeskContext desk,
+    Rehearse rehearse,
+    PostEvents post,
+    Workbench workbench,
+    ReadJournal journal
+) : EntityPage(desk)
 {
     public override string Place => "rehearse";
 
@@ -33,6 +38,9 @@ public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvent
     /// <summary>Which document of the life cycle this is, from 1; null when it is none.</summary>
     public int? Step { get; private set; }
 
+    /// <summary>The number of the entry that is rehearsed again; null: none.</summary>
+    public string? Entry { get; private set; }
+
     /// <summary>Number of the entry just posted.</summary>
     [TempData]
     public string? Posted { get; set; }
@@ -41,7 +49,82 @@ public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvent
     [TempData]
     public string? Said { get; set; }
 
-    public async Task OnGetAsync(string? kind, string? item, int? step)
+    /// <param name="entry">The number of an entry to fill in, or <c>last</c>: what was rehearsed last.</param>
+    /// <param name="party">In place of the entry's party.</param>
+    /// <param name="go">Rehearse it at once.</param>
+    public async Task<IActionResult> OnGetAsync(
+        string? kind,
+        string? item,
+        int? step,
+        string? entry,
+        string? edition,
+        string? party,
+        bool go
+    )
+    {
+        Edition = string.IsNullOrEmpty(edition) ? Followed : edition;
+        if (entry is { Length: > 0 })
+            return await AgainAsync(entry, party, go);
+        await FillAsync(kind, item, step);
+        return Page();
+    }
+
+    // The draft where one is open: it is what somebody at work wants to see.
+    private string? Followed => State.Draft is not null || State.Latest is null ? "draft" : null;
+
+    private async Task<IActionResult> AgainAsync(string entry, string? party, bool go)
+    {
+        var stop = HttpContext.RequestAborted;
+        string? text;
+        if (entry == "last")
+        {
+            var kept = (await workbench.KeptAsync(Actor, EntityCode, stop)).Result;
+            text = kept?.Last;
+        }
+        else if ((await journal.EntryAsync(Visit, entry, stop)).Result is { } stored)
+            (text, Entry) = (stored.EventJson, stored.Head.Number);
+        else
+            text = null;
+        Take("sales-invoice");
+        Id = NewId();
+        if (text is null)
+        {
+            Document = new JsonObject { ["date"] = Today };
+            Faults =
+            [
+                new Fault(
+                    "unknown-entry",
+                    entry == "last"
+                        ? "Nothing was rehearsed yet that could be rehearsed again."
+                        : $"There is no entry {entry} here: take one from the journal."
+                ),
+            ];
+            Response.StatusCode = StatusCodes.Status404NotFound;
+            return Page();
+        }
+        Fill(text);
+        if (!string.IsNullOrEmpty(party))
+            Document["party"] = party;
+        // It is another document from here on, whatever becomes of it.
+        Document["source"] = "own";
+        Document["id"] = Id = NewId();
+        Json = Document.ToJsonString(Readable);
+        if (go && Parsed() is { } read)
+            await RehearseAsync(read);
+        return Page();
+    }
+
+    private static readonly System.Text.Json.JsonSerializerOptions Readable = new() { WriteIndented = true };
+
+    // A document that is no object, or of no known kind, is mended as text.
+    private void Fill(string text)
+    {
+        Json = text;
+        Document = JsonNode.Parse(text) as JsonObject ?? [];
+        Take(Document["kind"]?.ToString() is { } known && EventKinds.Find(known) is not null ? known : "json");
+    }
+
+    private async Task FillAsync(string? kind, string? item, int? step)
     {
         Take(kind ?? "sales-invoice");
         Id = NewId();
@@ -53,11 +136,9 @@ public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvent
                 is { } kept
         )
         {
-            (Step, Json) = (n, kept);
-            // A document that is no object, or of no known kind, is mended as text.
-            Document = JsonNode.Parse(kept) as JsonObject ?? [];
+            Step = n;
+            Fill(kept);
             Id = Document["id"]?.ToString() ?? Id;
-            Take(Document["kind"]?.ToString() is { } known && EventKinds.Find(known) is not null ? known : "json");
             return;
         }
         Document = new JsonObject { ["date"] = Today };
@@ -90,7 +171,7 @@ public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvent
     {
         if (Read() is not { } read)
             return Page();
-        var text = Kind is null ? Json : Document.ToJsonString();
+        var text = Text;
         var changed = await workbench.ChangeAsync(
             Actor,
             EntityCode,
@@ -137,9 +218,44 @@ public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvent
         return Page();
     }
 
-    /// <summary>Whether a fault names this field.</summary>
-    public bool IsWrong(string name) =>
-        Faults.Any(f => f.Path == (name.StartsWith("f.", StringComparison.Ordinal) ? name[2..] : name));
+    /// <summary>What is wrong with a field; null: nothing.</summary>
+    public string? WrongOf(string name) =>
+        Faults
+            .FirstOrDefault(f => f.Path == (name.StartsWith("f.", StringComparison.Ordinal) ? name[2..] : name))
+            ?.Message;
+
+    /// <summary>The id of the field that a path leads to; null: the form has none.</summary>
+    public string? IdOf(string path)
+    {
+        var name = path.Contains('[') ? path : "f." + path;
+        return
+            DocumentForm.Fields(Kind!, Document).Any(f => f.Name == name)
+            || new[] { "lines", "charges", "settles" }.Any(l =>
+                path.StartsWith(l, StringComparison.Ordinal)
+                && DocumentForm.Rows(Kind!, l, Document).Any(r => r.Any(f => f.Name == name))
+            )
+            ? FormField.IdOf(name)
+            : null;
+    }
+
+    /// <summary>The document in a line: what it is, of when, whose, how much of it.</summary>
+    public string InOneLine
+    {
+        get
+        {
+            string?[] said =
+            [
+                Kind?.Title ?? "One event as JSON",
+                DateOnly.TryParseExact(Document["date"]?.ToString(), "yyyy-MM-dd", out var day) ? Show.Day(day) : null,
+                Document["party"]?.ToString(),
+                Document["reference"]?.ToString(),
+                Document["lines"] is JsonArray { Count: > 0 } lines
+                    ? $"{lines.Count} line{(lines.Count == 1 ? "" : "s")}"
+                    : null,
+            ];
+            return string.Join(" · ", said.Where(s => !string.IsNullOrEmpty(s)));
+        }
+    }
 
     private string Today => State.Today.ToString("yyyy-MM-dd", System.Globalization.CultureInfo.InvariantCulture);
 
@@ -155,6 +271,7 @@ public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvent
         OtherParty = form["otherParty"].ToString() is { Length: > 0 } party ? party : null;
         OtherEdition = form["otherEdition"].ToString() is { Length: > 0 } other ? other : null;
         Step = int.TryParse(form["step"], out var step) ? step : null;
+        Entry = form["entry"].ToString() is { Length: > 0 } entry ? entry : null;
         Json = form["json"].ToString();
         Take(form.ContainsKey("json") ? "json" : form["kind"].ToString());
         Id = form["id"].ToString() is { Length: > 0 } id ? id : NewId();
@@ -163,7 +280,14 @@ public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvent
             Document = DocumentForm.Read(form, Kind.Name);
             Document["id"] = Id;
         }
-        var text = Kind is null ? Json : Document.ToJsonString();
+        return Parsed();
+    }
+
+    private string Text => Kind is null ? Json : Document.ToJsonString();
+
+    private ReadEvent? Parsed()
+    {
+        var text = Text;
         var (events, _, fault) = BodyReader.Events(Encoding.UTF8.GetBytes(text));
         if (events is [var read])
             return read;
@@ -174,7 +298,12 @@ public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvent
 
     private async Task RehearseAsync(ReadEvent read)
     {
-        var outcome = await rehearse.RunAsync(Actor, EntityCode, [read], Edition, HttpContext.RequestAborted);
+        var stop = HttpContext.RequestAborted;
+        await workbench.NoteAsync(Actor, EntityCode, Text, stop);
+        var before = long.MaxValue;
+        if (Entry is not null && (await journal.EntryAsync(Visit, Entry, stop)).Result is { } stored)
+            before = stored.Head.Id;
+        var outcome = await rehearse.RunAsync(Actor, EntityCode, [read], Edition, stop, before: before);
         if (outcome.Result is null)
         {
             Faults = outcome.Faults;
@@ -184,16 +313,10 @@ public sealed class RehearseModel(DeskContext desk, Rehearse rehearse, PostEvent
         Faults = Rehearsed.Result.Errors;
         if (OtherParty is null && OtherEdition is null)
             return;
-        var (events, _, _) = BodyReader.Events(Encoding.UTF8.GetBytes(Kind is null ? Json : Document.ToJsonString()));
+        var (events, _, _) = BodyReader.Events(Encoding.UTF8.GetBytes(Text));
         if (OtherParty is not null)
             events![0].Event.Party = OtherParty;
-        var second = await rehearse.RunAsync(
-            Actor,
-            EntityCode,
-            events!,
-            OtherEdition ?? Edition,
-            HttpContext.RequestAborted
-        );
+        var second = await rehearse.RunAsync(Actor, EntityCode, events!, OtherEdition ?? Edition, stop, before: before);
         if (second.Result is null)
             Faults = second.Faults;
         else

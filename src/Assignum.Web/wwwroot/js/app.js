@@ -6,6 +6,7 @@ import './forms.js';
 import './grid.js';
 import './ladder.js';
 import './source.js';
+import './typed.js';
 
 const find = document.getElementById('find');
 const typing = (target) => target.closest('input, textarea, select, [contenteditable]');
@@ -21,7 +22,21 @@ document.addEventListener('keydown', (event) => {
   }
   if (event.key === '?' && !typing(event.target)) document.getElementById('keys')?.showModal();
   if (event.key === 'Escape' && event.target === find) { find.value = ''; document.getElementById('found').replaceChildren(); }
+  // Enter takes the first, once what was found is of what is written.
+  if (event.key === 'Enter' && event.target === find && find.value.trim()) { event.preventDefault(); first(); }
   if ((event.key === 'ArrowDown' || event.key === 'ArrowUp') && event.target.closest('.find')) move(event);
+});
+
+let taking = false;
+function first() {
+  const link = document.querySelector('#found a');
+  if (link && !find.classList.contains('htmx-request') && document.getElementById('found').dataset.of === find.value) link.click();
+  else taking = true;
+}
+document.body.addEventListener('htmx:afterSettle', (event) => {
+  if (event.target.id !== 'found') return;
+  event.target.dataset.of = event.detail.requestConfig?.parameters?.q ?? event.detail.requestConfig?.parameters?.get?.('q') ?? find.value;
+  if (taking && event.target.dataset.of === find.value) { taking = false; event.target.querySelector('a')?.click(); }
 });
 
 // Arrows go from the search field into what was found and back.

@@ -58,13 +58,41 @@ async function create(input, address) {
   dialog.onclose = () => input.focus();
 }
 
-function take(input, option) {
+// By which key it was taken, a grid wants to know.
+function take(input, option, key = 'Enter') {
   if (option.dataset.create) { create(input, option.dataset.create); return; }
   if (option.getAttribute('aria-disabled') === 'true') return;
   input.value = option.dataset.code;
   close();
   input.dispatchEvent(new Event('change', { bubbles: true }));
-  input.dispatchEvent(new Event('picked'));
+  input.dispatchEvent(new CustomEvent('picked', { detail: key }));
+}
+
+/** What somebody means who wrote a code, a name or a part of one; `many` says that more than one fits. */
+export async function meant(pick, said) {
+  const answer = await fetch(`${pick}&q=${encodeURIComponent(said)}`, { headers: { Accept: 'text/html' } });
+  if (!answer.ok) return null;
+  const holder = document.createElement('ul');
+  holder.innerHTML = await answer.text();
+  const options = [...holder.querySelectorAll('[role=option]:not(.create)')].map((o) => ({ code: o.dataset.code, name: o.lastElementChild.firstChild?.textContent?.trim() ?? '', why: o.querySelector('.why')?.textContent ?? '', unfit: o.getAttribute('aria-disabled') === 'true' }));
+  const same = (text) => text.toLowerCase() === said.toLowerCase();
+  return options.find((o) => same(o.code)) ?? options.find((o) => same(o.name)) ?? (options.length === 1 ? options[0] : { many: options.length });
+}
+
+// On leaving a field: the code of what was meant is put into it, and its name under it.
+async function settle(input) {
+  const said = input.value.trim();
+  const hint = input.parentElement.querySelector('.hint') ?? input.parentElement.appendChild(Object.assign(document.createElement('small'), { className: 'hint', id: `${input.id}-hint` }));
+  hint.setAttribute('role', 'status');
+  hint.textContent = '';
+  if (!said) return;
+  const found = await meant(input.dataset.pick, said);
+  if (!found || input.value.trim() !== said || document.activeElement === input) return;
+  hint.classList.toggle('bad', !found.code || found.unfit);
+  hint.textContent = found.code ? `${found.name}${found.why ? `: ${found.why}` : ''}` : found.many ? `${found.many > 11 ? 'Many' : found.many} fit ${said}: choose one` : `Nothing is called ${said}`;
+  if (!found.code || found.code === said || found.unfit) return;
+  input.value = found.code;
+  input.dispatchEvent(new Event('change', { bubbles: true }));
 }
 
 document.addEventListener('input', (event) => { if (event.target.matches?.('[data-pick]')) show(event.target); });
@@ -78,6 +106,14 @@ document.addEventListener('keydown', (event) => {
     event.preventDefault();
     if (open(input)) mark(input, event.key === 'ArrowDown' ? 1 : -1);
     else show(input);
+  }
+  if (event.key === 'Tab' && open(input) && !event.shiftKey) {
+    const marked = list.querySelector('[aria-selected=true]');
+    if (!marked || marked.dataset.create) return;
+    // In a grid the next cell is the grid's to find; in a form Tab goes on by itself.
+    if (input.id === 'grid-field') { event.preventDefault(); event.stopImmediatePropagation(); }
+    take(input, marked, 'Tab');
+    return;
   }
   if (event.key === 'Enter' && open(input)) {
     const marked = list.querySelector('[aria-selected=true]');
@@ -93,4 +129,4 @@ document.addEventListener('pointerdown', (event) => {
   take(document.getElementById(list.dataset.of), option);
 });
 
-document.addEventListener('focusout', (event) => { if (event.target.matches?.('[data-pick]')) { waiting++; close(); } });
+document.addEventListener('focusout', (event) => { if (event.target.matches?.('[data-pick]')) { waiting++; close(); if (event.target.id !== 'grid-field') settle(event.target); } });

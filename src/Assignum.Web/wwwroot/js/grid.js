@@ -9,7 +9,9 @@ import { Drawing } from './grid/draw.js';
 import { actOf } from './grid/keys.js';
 import { Pending } from './grid/pending.js';
 import { Memory, Wire } from './grid/wire.js';
+import { meant } from './combo.js';
 import { paste } from './paste.js';
+import { standing } from './standing.js';
 import { windowed } from './window.js';
 
 const table = document.querySelector('table[data-grid]');
@@ -174,6 +176,7 @@ function start() {
     if (answer.change) memory.made(answer.change);
     say(answer.change ? `${answer.rows === 1 ? `1 ${noun()}` : `${answer.rows} rows`} changed.` : 'Nothing was different.');
     await reload(renumbered);
+    standing();
     wait();
   }
 
@@ -206,6 +209,7 @@ function start() {
     memory.keep(from, list);
     memory.keep(to, [...memory.list(to), answer.change]);
     say(word === 'undo' ? 'Undone.' : 'Done again.');
+    standing();
     await reload();
   }
 
@@ -219,17 +223,36 @@ function start() {
     editCell(cell, {
       label: named,
       words: head?.dataset.words?.split(' ').filter(Boolean) ?? [],
+      titles: JSON.parse(head?.dataset.titles ?? '{}'),
       pick: head?.dataset.pick,
       value: pending.change(number, column)?.value ?? cell.dataset.value ?? '',
       typed,
       end(take, value, key) {
-        if (take) { put(number, column, cell.dataset.value ?? '', value); draw(); }
-        if (key === 'Escape') cell.focus();
+        const to = key === 'FillEnter' && selected.size > 0 ? [...selected] : [number];
+        if (take) { for (const one of to) put(one, column, at(one, column)?.dataset.value ?? '', value); draw(); }
+        if (take && head?.dataset.pick && value.trim()) clear(head.dataset.pick, column, to, value);
+        if (key === 'Escape' || key === 'FillEnter') cell.focus();
         else if (key === 'Enter') step(cell, 1, 0);
         else if (key) step(cell, 0, key === 'Tab' ? 1 : -1);
         if (take) changed(named);
       },
     });
+  }
+
+  const at = (number, column) => find(number)?.querySelector(`td[data-column="${column}"]`);
+
+  // A name or a part of one becomes the code that it means, with its name beside it, while it waits.
+  async function clear(pick, column, numbers, value) {
+    const found = await meant(pick, value.trim());
+    if (!found?.code) return;
+    for (const number of numbers) {
+      const cell = at(number, column);
+      if (pending.change(number, column)?.value !== value || !cell) continue;
+      put(number, column, cell.dataset.value ?? '', found.code);
+      cell.dataset.named = found.name;
+    }
+    draw();
+    if (holding() && found.code !== value) wait();
   }
 
   function select(row, to) {
@@ -277,12 +300,14 @@ function start() {
 
   // The topmost of the selected rows gives its value to those below it.
   function fill(row, cell) {
-    const numbers = rows().map((r) => r.dataset.number).filter((n) => selected.has(n));
+    const list = rows().map((r) => r.dataset.number);
+    let numbers = list.filter((n) => selected.has(n));
+    // One cell alone takes what stands above it.
+    if (numbers.length < 2) numbers = list.slice(Math.max(0, list.indexOf(row.dataset.number) - 1), list.indexOf(row.dataset.number) + 1);
     const column = columnOf(cell);
-    if (numbers.length < 2 || !column) { say('Select the rows first: the topmost gives its value to the others.', true); return; }
-    const at = (number) => find(number)?.querySelector(`td[data-column="${column}"]`);
-    const value = pending.change(numbers[0], column)?.value ?? at(numbers[0])?.dataset.value ?? '';
-    numbers.slice(1).forEach((number) => put(number, column, at(number)?.dataset.value ?? '', value));
+    if (numbers.length < 2 || !column) { say('Nothing stands above it to be filled down.', true); return; }
+    const value = pending.change(numbers[0], column)?.value ?? at(numbers[0], column)?.dataset.value ?? '';
+    numbers.slice(1).forEach((number) => put(number, column, at(number, column)?.dataset.value ?? '', value));
     changed(`${column.replaceAll('_', ' ')} filled down`);
   }
 

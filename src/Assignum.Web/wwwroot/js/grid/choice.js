@@ -1,16 +1,16 @@
 // A cell edited where it stands: a list where the field has words, else text, with choices where it names something.
 
 /** The word that begins with what was typed, or undefined: words are typed with spaces for their hyphens. */
-export const spelled = (words, typed) => words.find((w) => w.replaceAll('-', ' ').startsWith(typed.toLowerCase()));
+export const spelled = (words, typed, titles = {}) => words.find((w) => (titles[w] ?? w.replaceAll('-', ' ')).toLowerCase().startsWith(typed.toLowerCase()));
 
 /** Puts a field into a cell. `end(take, value, key)` is told once: whether the value is taken, and by which key. */
-export function edit(cell, { label, words, pick, value, typed, end }) {
+export function edit(cell, { label, words, titles = {}, pick, value, typed, end }) {
   const field = document.createElement(words.length ? 'select' : 'input');
   field.className = words.length ? 'form-select' : 'form-control';
   field.id = 'grid-field';
   field.autocomplete = 'off';
   field.setAttribute('aria-label', label);
-  for (const word of ['', ...words]) if (words.length) field.add(new Option(word.replaceAll('-', ' '), word, false, word === value));
+  for (const word of ['', ...words]) if (words.length) field.add(new Option(titles[word] ?? word.replaceAll('-', ' '), word, false, word === value));
   if (pick) { field.dataset.pick = pick; field.setAttribute('role', 'combobox'); field.setAttribute('aria-expanded', 'false'); field.setAttribute('aria-autocomplete', 'list'); }
   const old = [...cell.childNodes];
   const box = document.createElement('span');
@@ -21,7 +21,7 @@ export function edit(cell, { label, words, pick, value, typed, end }) {
   // All that was typed chooses a word, the first letter (which opened the list) with the rest.
   let letters = '';
   const spell = (more) => {
-    const word = spelled(words, letters + more);
+    const word = spelled(words, letters + more, titles);
     if (word) { letters += more; field.value = word; }
   };
   if (words.length) { if (typed) spell(typed); } else field.value = typed ?? value;
@@ -42,9 +42,10 @@ export function edit(cell, { label, words, pick, value, typed, end }) {
     if (event.defaultPrevented) return;
     if (words.length && event.key.length === 1 && !event.ctrlKey && !event.altKey && !event.metaKey && letters) { spell(event.key); event.preventDefault(); }
     if (!['Escape', 'Enter', 'Tab'].includes(event.key)) return;
-    close(event.key !== 'Escape', event.key === 'Tab' && event.shiftKey ? 'BackTab' : event.key);
+    close(event.key !== 'Escape', event.key === 'Tab' && event.shiftKey ? 'BackTab' : event.key === 'Enter' && (event.ctrlKey || event.metaKey) ? 'FillEnter' : event.key);
     event.preventDefault();
   });
-  field.addEventListener('picked', () => close(true, 'Enter'));
-  field.addEventListener('blur', () => setTimeout(() => { if (document.activeElement !== field && !document.getElementById('in-place')?.open) close(true, null); }, 0));
+  field.addEventListener('picked', (event) => close(true, event.detail ?? 'Enter'));
+  // A letter that only opened the list stores nothing when the focus goes elsewhere.
+  field.addEventListener('blur', () => setTimeout(() => { if (document.activeElement !== field && !document.getElementById('in-place')?.open) close(!(words.length && letters), null); }, 0));
 }
