@@ -48,7 +48,7 @@ public sealed class EditionsInTheBrowser(RunningApp app) : InBrowser(app)
         Find("#new-parent").SendKeys(Keys.Tab);
         wait.Until(b =>
             b.FindElement(By.Id("consequences"))
-                .Text.Contains("1 of the 1 event posted so far would do something else", StringComparison.Ordinal)
+                .Text.Contains("1 of the 1 event posted so far would move", StringComparison.Ordinal)
         );
         Find("#consequences").Text.ShouldContain("Account 4012 is of class asset; sales-revenue takes revenue.");
         NothingSerious();
@@ -130,7 +130,7 @@ public sealed class EditionsInTheBrowser(RunningApp app) : InBrowser(app)
         // Chosen by a part of the name; what it would do is there before anything is saved.
         Change("schools");
         wait.Until(b => b.FindElement(By.Id("grid-foresee")).Text.Contains("4010 → 4012", StringComparison.Ordinal));
-        Find("#grid-foresee").Text.ShouldContain("1 of the 1 event posted so far would do something else");
+        Find("#grid-foresee").Text.ShouldContain("1 of the 1 event posted so far would move");
         Find("#grid-foresee").Text.ShouldContain("100.00");
         NothingSerious();
         Find("#grid-reason").SendKeys("one line for all");

@@ -67,6 +67,12 @@ public sealed class HistoryModel(DeskContext desk, EditSetUp edit, ReadChanges c
             : await RefusedAsync(undone);
     }
 
+    /// <summary>So many rows of a part, as a person says it.</summary>
+    public static string Some(string part, int rows) =>
+        rows == 1 && Parts.Find(part) is { } known
+            ? $"1 {Parts.One(known).Replace('-', ' ')}"
+            : $"{Show.Count(rows)} {part.Replace('_', ' ').Replace('-', ' ')}";
+
     /// <summary>Whether undoing it can be asked for: it is not undone, and where it waits or counts still.</summary>
     public static bool CanBeUndone(ChangeHead head) => head.UndoneBy is null && (head.Draft is null || head.DraftOpen);
 

@@ -2,6 +2,7 @@
 import './entry.js';
 import './combo.js';
 import './lines.js';
+import './foresee.js';
 import './forms.js';
 import './grid.js';
 import './ladder.js';

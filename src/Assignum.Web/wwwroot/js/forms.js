@@ -5,6 +5,39 @@ document.addEventListener('change', (event) => {
   if (form && event.target.matches('select')) form.requestSubmit();
 });
 
+// A list's filter acts as it is filled in: at once where something is chosen, a moment after the last letter where it is typed;
+// where changes wait in the list, it waits for its button.
+const FILTER = 'assignum-filter';
+const filter = (field) => field.closest?.('form[data-filter]');
+let soon = 0;
+function narrow(form, field) {
+  clearTimeout(soon);
+  if (document.querySelector('td.pending, tr.fresh, tr.gone')) return;
+  sessionStorage.setItem(FILTER, JSON.stringify({ path: location.pathname, id: field.id }));
+  const asked = new URLSearchParams([...new FormData(form)].filter(([, value]) => value !== ''));
+  location.replace(`${new URL(form.action).pathname}?${asked}`);
+}
+document.addEventListener('input', (event) => {
+  const form = filter(event.target);
+  if (!form || event.target.matches('select, [type=date], [data-pick], [type=checkbox]')) return;
+  clearTimeout(soon);
+  soon = setTimeout(() => narrow(form, event.target), 600);
+});
+document.addEventListener('change', (event) => {
+  const form = filter(event.target);
+  if (!form || form.matches('[data-send-on-change]') || event.target.matches('select[data-go]')) return;
+  const field = event.target;
+  // What is picked is a choice; what is typed into such a field is one when it is left.
+  if (field.matches('select, [type=date], [data-pick], [type=checkbox]') && (field.type !== 'date' || field.value === '' || field.validity.valid)) { clearTimeout(soon); soon = setTimeout(() => narrow(form, field), field.type === 'date' ? 800 : 250); }
+});
+const narrowed = JSON.parse(sessionStorage.getItem(FILTER) ?? 'null');
+if (narrowed?.path === location.pathname) {
+  const field = narrowed.id && document.getElementById(narrowed.id);
+  field?.focus({ preventScroll: true });
+  if (field?.matches('input:not([type=date])')) field.setSelectionRange?.(field.value.length, field.value.length);
+}
+sessionStorage.removeItem(FILTER);
+
 const zone = (event) => event.target.closest?.('[data-drop]');
 
 document.addEventListener('dragover', (event) => {

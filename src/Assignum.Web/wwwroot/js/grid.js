@@ -5,6 +5,7 @@
 // data-total is set, only the rows around those in sight are there.
 // The parts stand in grid/: what waits, keys, drawing, the wire and the field in a cell; this puts them together.
 import { edit as editCell } from './grid/choice.js';
+import { asLeft } from './foresee.js';
 import { Drawing } from './grid/draw.js';
 import { actOf } from './grid/keys.js';
 import { Pending } from './grid/pending.js';
@@ -114,6 +115,7 @@ function start() {
     if (seen === null) return;
     pane.removeAttribute('aria-busy');
     pane.innerHTML = seen || '<p class="quiet mb-0">What this would do could not be worked out just now.</p>';
+    asLeft(pane);
   }
 
   // A new row stands on top until it is saved.

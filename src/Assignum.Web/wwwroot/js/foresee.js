@@ -1,0 +1,29 @@
+// What a change would do is one line that opens, and stays as it was left: open or shut, below the table or beside it.
+const OPEN = 'assignum-consequences', BESIDE = 'assignum-beside';
+
+/** Opens what was open before, in a piece of page that was just drawn. */
+export function asLeft(place) {
+  place?.querySelectorAll('details.consequences').forEach((one) => { one.open = localStorage.getItem(OPEN) === 'open'; });
+}
+
+document.addEventListener('toggle', (event) => {
+  if (event.target.matches?.('details.consequences')) localStorage.setItem(OPEN, event.target.open ? 'open' : 'shut');
+}, true);
+document.body.addEventListener('htmx:afterSettle', (event) => asLeft(event.target));
+
+const button = document.querySelector('[data-beside]');
+const work = button?.closest('.work');
+function place(beside) {
+  work.classList.toggle('with-pane', beside);
+  work.classList.toggle('below', !beside);
+  const [toBeside, toBelow] = button.dataset.beside.split('|');
+  button.textContent = beside ? toBelow : toBeside;
+}
+if (button) {
+  place(localStorage.getItem(BESIDE) === 'yes');
+  button.addEventListener('click', () => {
+    const beside = work.classList.contains('below');
+    localStorage.setItem(BESIDE, beside ? 'yes' : 'no');
+    place(beside);
+  });
+}
