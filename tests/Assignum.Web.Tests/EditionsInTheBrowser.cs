@@ -48,7 +48,7 @@ public sealed class EditionsInTheBrowser(RunningApp app) : InBrowser(app)
         Find("#new-parent").SendKeys(Keys.Tab);
         wait.Until(b =>
             b.FindElement(By.Id("consequences"))
-                .Text.Contains("1 of the 1 event posted so far would move", StringComparison.Ordinal)
+                .Text.Contains("1 of the 1 event posted so far would do something else", StringComparison.Ordinal)
         );
         Find("#consequences").Text.ShouldContain("Account 4012 is of class asset; sales-revenue takes revenue.");
         NothingSerious();
@@ -56,7 +56,9 @@ public sealed class EditionsInTheBrowser(RunningApp app) : InBrowser(app)
         Go("/e/SEEN/chart/4012/replace");
         Find("#replacement").SendKeys("4010" + Keys.Tab);
         wait.Until(b => b.FindElement(By.Id("consequences")).Text.Contains("4012 → 4010", StringComparison.Ordinal));
-        Find("#consequences").Text.ReplaceLineEndings(" ").ShouldContain("sales revenue 4012 → 4010 1 100.00 credit");
+        Find("#consequences summary").Text.ShouldContain("would move; 100.00");
+        Find("#consequences summary").SendKeys(Keys.Enter);
+        Find("#consequences").Text.ReplaceLineEndings(" ").ShouldContain("Sales revenue 4012 → 4010 1 100.00 credit");
         NothingSerious();
         Find("#replace-form button").SendKeys(Keys.Enter);
         wait.Until(b => !b.Url.EndsWith("/replace", StringComparison.Ordinal));

@@ -340,7 +340,7 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Enter("form[action*='handler=Keep'] .btn-main");
         Says(".donebox", "policies are changed");
         Go("/e/COVER/ladders/received-not-invoiced");
-        Find("main").Text.ShouldContain("idle: receipt accrual off");
+        Find("main").Text.ShouldContain("idle: Receipts before their invoice: Wait for the invoice");
         // What falls to the tripwire is begun from where it is told, and covered.
         Go("/e/COVER/coverage?purpose=sales-revenue");
         NothingSerious();

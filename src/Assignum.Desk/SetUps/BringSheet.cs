@@ -30,8 +30,31 @@ public sealed record BroughtSheet(
     Foreseen? Foreseen
 )
 {
+    /// <summary>The cells that are wrong, to be mended where they are listed.</summary>
+    public IReadOnlyList<WrongCell> Wrong { get; init; } = [];
+
+    /// <summary>What is wrong and left out, where only what is good was asked for.</summary>
+    public int LeftOut { get; init; }
+
+    /// <summary>Whether what is good can be taken without what is wrong.</summary>
+    public bool GoodCanBeTaken { get; init; }
+
     /// <summary>Conflicts that nobody decided yet.</summary>
     public IReadOnlyList<SheetConflict> Open { get; init; } = [];
+}
+
+/// <summary>A cell of a workbook that cannot be taken as it is.</summary>
+/// <param name="Row">Its line in the workbook.</param>
+/// <param name="Text">What stands in it, or what was written in its place.</param>
+/// <param name="Account">Whether it names an account.</param>
+public sealed record WrongCell(int Row, string Column, string Text, string Message, bool Account);
+
+/// <summary>What is said on the page about a workbook: cells written anew, and whether what is wrong is left out.</summary>
+/// <param name="Cells">By line and column, as <see cref="WrongCell"/> names them.</param>
+public sealed record SheetMends(IReadOnlyDictionary<(int Row, string Column), string> Cells, bool GoodOnly)
+{
+    /// <summary>Nothing is said.</summary>
+    public static SheetMends None { get; } = new(new Dictionary<(int, string), string>(), false);
 }
 
 /// <summary>Brings a view back from a spreadsheet: compared cell by cell with what was taken out and with what is here
@@ -47,6 +70,7 @@ public sealed class BringSheet(DeskContext desk, ViewSetUp view, EditSetUp edit,
         byte[] content,
         IReadOnlyDictionary<string, bool> decided,
         bool values,
+        SheetMends mends,
         CancellationToken stop
     )
     {
@@ -60,19 +84,8 @@ public sealed class BringSheet(DeskContext desk, ViewSetUp view, EditSetUp edit,
         var current = await view.OfAsync(state, "draft", null, stop);
         if (current.Result is not { SetUp: var compiled })
             return current.Pass<BroughtSheet>();
-        var read = Read(part, content, compiled.SetUp);
-        if (read.Sheet is null || read.Faults.Count > 0)
-            return new BroughtSheet(
-                new SheetPlan([], [], [], [], new Dictionary<string, int>(), []),
-                default,
-                read.Faults,
-                [],
-                read.Taken is not null,
-                null
-            );
-        var plan = Plan(compiled.SetUp, read.Sheet, read.Taken, decided);
-        var edits = values ? plan.WithValues : plan.Edits;
-        var faults = plan.Faults.Concat(Faults(compiled.SetUp, read.Sheet, plan, edits)).ToList();
+        var looked = Check(part, content, compiled.SetUp, decided, values, mends);
+        var (plan, edits, faults) = (looked.Plan, looked.Edits, looked.Faults);
         await using var db = await desk.Database.OpenAsync(stop);
         var effects = await EffectsAsync(db, state, compiled, plan.Values, stop);
         var foreseen =
@@ -88,10 +101,13 @@ public sealed class BringSheet(DeskContext desk, ViewSetUp view, EditSetUp edit,
             ),
             faults,
             effects,
-            read.Taken is not null,
+            looked.Compared,
             foreseen
         )
         {
+            Wrong = looked.Wrong,
+            LeftOut = looked.LeftOut,
+            GoodCanBeTaken = looked.GoodCanBeTaken,
             Open = [.. plan.Conflicts.Where(c => !decided.ContainsKey(c.Id))],
         };
     }
@@ -107,6 +123,7 @@ public sealed class BringSheet(DeskContext desk, ViewSetUp view, EditSetUp edit,
         string? reason,
         IReadOnlyDictionary<string, bool> decided,
         bool values,
+        SheetMends mends,
         CancellationToken stop
     ) =>
         await edit.MakeAsync(
@@ -116,12 +133,8 @@ public sealed class BringSheet(DeskContext desk, ViewSetUp view, EditSetUp edit,
             reason,
             (now, faults) =>
             {
-                var read = Read(part, content, now);
-                faults.AddRange(read.Faults.Select(Fault));
-                if (read.Sheet is null || faults.Count > 0)
-                    return [];
-                var plan = Plan(now, read.Sheet, read.Taken, decided);
-                var edits = values ? plan.WithValues : plan.Edits;
+                var looked = Check(part, content, now, decided, values, mends);
+                var (plan, edits) = (looked.Plan, looked.Edits);
                 foreach (var open in plan.Conflicts.Where(c => !decided.ContainsKey(c.Id)))
                     faults.Add(
                         new Fault(
@@ -131,40 +144,146 @@ public sealed class BringSheet(DeskContext desk, ViewSetUp view, EditSetUp edit,
                             $"{part.Name}:{open.Row}"
                         )
                     );
-                faults.AddRange(plan.Faults.Concat(Faults(now, read.Sheet, plan, edits)).Select(Fault));
+                faults.AddRange(looked.Faults.Select(Fault));
                 return faults.Count > 0 ? [] : edits;
             },
             stop
         );
 
-    private static (Sheet? Sheet, IReadOnlyList<string?[]>? Taken, List<Fault> Faults) Read(
+    private sealed record Checked(
+        SheetPlan Plan,
+        IReadOnlyList<RowChange> Edits,
+        List<Fault> Faults,
+        bool Compared,
+        IReadOnlyList<WrongCell> Wrong,
+        int LeftOut,
+        bool GoodCanBeTaken
+    );
+
+    // Everything that is wrong in one round: a cell that cannot be read is taken as it was downloaded, so that the others
+    // are looked at too.
+    private static Checked Check(
         Part part,
         byte[] content,
-        SetUp now
+        SetUp now,
+        IReadOnlyDictionary<string, bool> decided,
+        bool values,
+        SheetMends mends
     )
     {
+        var (sheet, taken, texts, faults) = Read(part, content, now, mends);
+        var nothing = new SheetPlan([], [], [], [], new Dictionary<string, int>(), []);
+        if (sheet is null || (AsItWas(now, sheet, taken, faults) is not { } rest))
+            return new Checked(nothing, [], faults, taken is not null, Wrong(faults), 0, false);
+        var (plan, edits, more) = Planned(rest);
+        faults.AddRange(more);
+        var good = faults.Count == 0 ? rest : AsItWas(now, sheet, taken, faults);
+        var wrong = Wrong(faults);
+        var (left, canBeTaken) = (0, good is not null && faults.Count > 0);
+        if (canBeTaken && mends.GoodOnly)
+        {
+            left = faults.Select(f => (f.Row, f.Column)).Distinct().Count();
+            (plan, edits, faults) = Planned(good!);
+        }
+        return new Checked(plan, edits, faults, taken is not null, wrong, left, canBeTaken);
+
+        (SheetPlan, IReadOnlyList<RowChange>, List<Fault>) Planned(Sheet of)
+        {
+            var made = Plan(now, of, taken, decided);
+            var changes = values ? made.WithValues : made.Edits;
+            return (made, changes, [.. made.Faults, .. Faults(now, of, made, changes)]);
+        }
+
+        List<WrongCell> Wrong(List<Fault> of) =>
+            [
+                .. of.Where(f => texts.ContainsKey((f.Row, f.Column)))
+                    .DistinctBy(f => (f.Row, f.Column))
+                    .Select(f => new WrongCell(
+                        f.Row,
+                        f.Column,
+                        texts[(f.Row, f.Column)] ?? "",
+                        f.Message,
+                        sheet?.Places is not null || Parts.Refers(part, f.Column)?.Part == Parts.Accounts
+                    )),
+            ];
+    }
+
+    // The sheet with the cells that are wrong as they were downloaded, or as they are here; a new row that has one is
+    // left out. Null: what is wrong cannot be told from what is good.
+    private static Sheet? AsItWas(SetUp now, Sheet sheet, IReadOnlyList<string?[]>? taken, IReadOnlyList<Fault> faults)
+    {
+        if (faults.Count == 0)
+            return sheet;
+        var part = sheet.Part;
+        var was = taken?.ToDictionary(part.KeyOf, StringComparer.Ordinal);
+        var keys = sheet.Rows.Select(r => part.KeyOf(r.Cells)).ToHashSet(StringComparer.Ordinal);
+        // A row that lost its key may be one that was downloaded: left out, it would count as deleted.
+        var renamed = was is not null && was.Keys.Any(k => !keys.Contains(k));
+        var at = faults.ToLookup(f => f.Row);
+        var rows = new List<(int Row, string?[] Cells)>(sheet.Rows.Count);
+        var found = 0;
+        foreach (var (row, cells) in sheet.Rows)
+        {
+            var key = part.KeyOf(cells);
+            var columns = at[row]
+                .Where(f => sheet.Places is null || sheet.Places.GetValueOrDefault(key) == f.Column)
+                .Select(f => f.Column)
+                .ToList();
+            found += columns.Count;
+            if (columns.Count == 0)
+            {
+                rows.Add((row, cells));
+                continue;
+            }
+            var before = was?.GetValueOrDefault(key) ?? part.Row(now, key);
+            if (before is null)
+            {
+                if (renamed)
+                    return null;
+                continue;
+            }
+            var mended = cells.ToArray();
+            for (var i = 0; i < cells.Length; i++)
+                if (sheet.Places is not null || columns.Contains("") || columns.Contains(part.Columns[i].Name))
+                    mended[i] = before[i];
+            rows.Add((row, mended));
+        }
+        return found == faults.Count ? sheet with { Rows = rows } : null;
+    }
+
+    private static (
+        Sheet? Sheet,
+        IReadOnlyList<string?[]>? Taken,
+        Dictionary<(int Row, string Column), string?> Texts,
+        List<Fault> Faults
+    ) Read(Part part, byte[] content, SetUp now, SheetMends mends)
+    {
         var faults = new List<Fault>();
+        var texts = new Dictionary<(int, string), string?>();
         var sheet = ViewBook.Read(new MemoryStream(content), part, faults, out var taken);
         if (sheet is null)
-            return (null, taken, faults);
+            return (null, taken, texts, faults);
         // As people write: words in any case, accounts by number, short code, name or path.
         var accounts = new AccountWords(now.Accounts, now.FormerNumbers);
         foreach (var (row, cells) in sheet.Rows)
-        foreach (var i in sheet.Columns)
         {
-            cells[i] = TypedCell.Of(part, part.Columns[i], cells[i], accounts, out var why);
-            if (why.Length > 0)
-                faults.Add(
-                    new Fault(
-                        part.Name,
-                        row,
-                        sheet.Places?.GetValueOrDefault(part.KeyOf(cells)) ?? part.Columns[i].Name,
-                        "unknown-reference",
-                        why
-                    )
-                );
+            var place = sheet.Places?.GetValueOrDefault(part.KeyOf(cells));
+            foreach (var i in sheet.Columns)
+            {
+                var column = place ?? part.Columns[i].Name;
+                // Where a cell of the file is a row, what stands in it is the row's account.
+                if (place is null || part.Columns[i].Name == "account")
+                {
+                    if (mends.Cells.TryGetValue((row, column), out var written))
+                        cells[i] = written.Trim() is { Length: > 0 } text ? text : null;
+                    texts[(row, column)] = cells[i];
+                }
+                cells[i] = TypedCell.Of(part, part.Columns[i], cells[i], accounts, out var why);
+                if (why.Length > 0)
+                    faults.Add(new Fault(part.Name, row, column, "unknown-reference", why));
+            }
         }
-        return (sheet, taken, faults);
+        return (sheet, taken, texts, faults);
     }
 
     private static SheetPlan Plan(

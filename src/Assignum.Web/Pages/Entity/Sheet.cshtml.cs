@@ -35,6 +35,26 @@ public sealed class SheetModel(DeskContext desk, BringSheet bring, EditSetUp edi
     /// <summary>Of conflicts that were decided: whether the sheet wins.</summary>
     public IReadOnlyDictionary<string, bool> Decided { get; private set; } = new Dictionary<string, bool>();
 
+    /// <summary>What was written in place of cells that are wrong.</summary>
+    public SheetMends Mends { get; private set; } = SheetMends.None;
+
+    private const string Mended = "mend:";
+
+    /// <summary>The name of the field that a wrong cell is mended in.</summary>
+    public static string FieldOf(WrongCell cell) => $"{Mended}{cell.Row}:{cell.Column}";
+
+    private static SheetMends MendsOf(IFormCollection form) =>
+        new(
+            form.Where(f => f.Key.StartsWith(Mended, StringComparison.Ordinal))
+                .Select(f => (Parts: f.Key[Mended.Length..].Split(':', 2), Text: f.Value.ToString()))
+                .Where(f => f.Parts.Length == 2 && int.TryParse(f.Parts[0], out _))
+                .ToDictionary(
+                    f => (int.Parse(f.Parts[0], System.Globalization.CultureInfo.InvariantCulture), f.Parts[1]),
+                    f => f.Text
+                ),
+            form["good"] == "true"
+        );
+
     private Part? Part =>
         Of == "assignments" ? Parts.Assignments
         : RecordsModel.Lists.FirstOrDefault(l => l.Of == Of) is { Of: not null } list ? list.Part
@@ -65,12 +85,28 @@ public sealed class SheetModel(DeskContext desk, BringSheet bring, EditSetUp edi
         return await LookAsync(bytes.ToArray(), Path.GetFileName(file.FileName));
     }
 
+    /// <summary>Looks again, with what was mended on the page; nothing is changed.</summary>
+    public async Task<IActionResult> OnPostAgainAsync(Guid upload, bool values, string? reason)
+    {
+        if (Part is null)
+            return NotFound();
+        (Upload, Values, Why) = (upload, values, Reason(reason));
+        Decided = ConflictFields.Decided(Request.Form);
+        Mends = MendsOf(Request.Form);
+        return await Desk.FindFileAsync(Visit, upload, HttpContext.RequestAborted) is { } found
+            ? await LookAsync(found.Content, found.Name)
+            : await RefusedAsync(
+                new Fault("no-file", "The workbook is kept for a day after it was looked at. Choose it again.", "file")
+            );
+    }
+
     public async Task<IActionResult> OnPostApplyAsync(Guid upload, bool values, string? reason)
     {
         if (Part is not { } part)
             return NotFound();
         (Upload, Values, Why) = (upload, values, Reason(reason));
         Decided = ConflictFields.Decided(Request.Form);
+        Mends = MendsOf(Request.Form);
         if (await Desk.FindFileAsync(Visit, upload, HttpContext.RequestAborted) is not { } found)
             return await RefusedAsync(
                 new Fault("no-file", "The workbook is kept for a day after it was looked at. Choose it again.", "file")
@@ -84,11 +120,14 @@ public sealed class SheetModel(DeskContext desk, BringSheet bring, EditSetUp edi
             Why,
             Decided,
             values,
+            Mends,
             HttpContext.RequestAborted
         );
         return await AfterAsync(
             made,
-            n => $"{(n == 1 ? "1 row" : $"{n} rows")} of {found.Name} came in.",
+            n =>
+                $"{(n == 1 ? "1 row" : $"{n} rows")} of {found.Name} came in"
+                + (Mends.GoodOnly ? "; what was wrong was left out." : "."),
             show: () => LookAsync(found.Content, found.Name)
         );
     }
@@ -96,7 +135,18 @@ public sealed class SheetModel(DeskContext desk, BringSheet bring, EditSetUp edi
     private async Task<IActionResult> LookAsync(byte[] content, string name)
     {
         FileName = name;
-        var looked = await bring.LookAsync(Visit, Part!, content, Decided, Values, HttpContext.RequestAborted);
+        var looked = await bring.LookAsync(
+            Visit,
+            Part!,
+            content,
+            Decided,
+            Values,
+            Mends with
+            {
+                GoodOnly = false,
+            },
+            HttpContext.RequestAborted
+        );
         if (looked.Result is null)
             return await RefusedAsync(looked);
         Brought = looked.Result;

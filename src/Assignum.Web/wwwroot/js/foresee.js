@@ -3,7 +3,7 @@ const OPEN = 'assignum-consequences', BESIDE = 'assignum-beside';
 
 /** Opens what was open before, in a piece of page that was just drawn. */
 export function asLeft(place) {
-  place?.querySelectorAll('details.consequences').forEach((one) => { one.open = localStorage.getItem(OPEN) === 'open'; });
+  place?.querySelectorAll('details.consequences').forEach((one) => { one.open ||= localStorage.getItem(OPEN) === 'open'; });
 }
 
 document.addEventListener('toggle', (event) => {
