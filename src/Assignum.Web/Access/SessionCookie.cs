@@ -29,6 +29,14 @@ internal static class SessionCookie
         {
             // Where to is said without a host: what the request calls itself decides nothing.
             var to = new Uri(context.RedirectUri).PathAndQuery;
+            // What was sent cannot be sent again by going there: its page is gone to, not the act.
+            if (!HttpMethods.IsGet(context.Request.Method))
+            {
+                var query = context
+                    .Request.Query.Where(q => q.Key != "handler")
+                    .SelectMany(q => q.Value.Select(v => KeyValuePair.Create(q.Key, v)));
+                to = $"/sign-in?to={Uri.EscapeDataString(context.Request.Path + QueryString.Create(query).ToString())}";
+            }
             if (context.Request.Headers.ContainsKey("HX-Request"))
             {
                 context.Response.Headers["HX-Redirect"] = to;

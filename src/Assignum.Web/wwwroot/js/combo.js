@@ -40,7 +40,9 @@ function mark(input, step) {
 }
 
 // An account that is not there yet: a small form over the page; what it makes is the choice.
-async function create(input, address) {
+async function create(input, offered) {
+  // What is written by now, which may be more than when it was offered.
+  const address = offered.replace(/name=[^&]*/, `name=${encodeURIComponent(input.value.trim())}`);
   close();
   const dialog = document.getElementById('in-place');
   const show = (html) => { dialog.innerHTML = html; (dialog.querySelector('[autofocus]') ?? dialog.querySelector('input:not([type=hidden])'))?.focus(); };

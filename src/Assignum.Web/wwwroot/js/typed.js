@@ -7,7 +7,7 @@ const fields = (form) => [...form.elements].filter((f) => f.name && f.type !== '
 
 document.addEventListener('submit', (event) => {
   const form = event.target;
-  if (form.method !== 'post' || !form.closest('main') || document.body.classList.contains('plain-page')) return;
+  if (form.method !== 'post' || !form.closest('main')) return;
   const values = fields(form).map((f) => [f.name, f.type === 'checkbox' || f.type === 'radio' ? (f.checked ? f.value : null) : f.value]);
   const most = JSON.stringify(values).length < 200000;
   write({ path: location.pathname, form: form.id, scroll: scrollY, focus: document.activeElement?.id ?? '', at: Date.now(), values: most ? values : [] });
@@ -26,10 +26,7 @@ document.addEventListener('keydown', (event) => {
 });
 
 const kept = read();
-if (kept && document.body.classList.contains('plain-page')) {
-  // Signing in: what was sent before did not arrive.
-  if (!kept.lost) write({ ...kept, lost: true });
-} else if (kept) {
+if (kept) {
   write(null);
   if (kept.path === location.pathname && Date.now() - kept.at < (kept.lost ? 12 * 3600e3 : 20e3)) {
     if (kept.lost) refill(kept);

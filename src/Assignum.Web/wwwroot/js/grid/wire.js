@@ -1,6 +1,8 @@
 // What a grid says to the server and hears from it.
 const away = { number: '', column: '', message: 'That could not be stored: what you changed is still here. Try again in a moment.' };
 
+const ended = { ...away, message: 'Your session has ended: what you changed is still here. Sign in in another window, then save it again.' };
+
 export class Wire {
   #token;
   #asking = 0;
@@ -18,8 +20,8 @@ export class Wire {
   /** Sends, and gives what came back; an answer that is none of ours is a fault of no cell. */
   async send(address, content) {
     const answer = await this.#post(address, content);
-    const json = answer.headers.get('content-type')?.includes('json') ? await answer.json() : { faults: [away] };
-    return { ok: answer.ok, ...json };
+    if (!answer.headers.get('content-type')?.includes('json')) return { ok: false, faults: [answer.redirected ? ended : away] };
+    return { ok: answer.ok, ...await answer.json() };
   }
 
   /** Asks, a moment after the last time it was asked for, for a piece of page; null where somebody asked again meanwhile. */
