@@ -41,6 +41,26 @@ public static class DeadWeight
         return Box.Of(setUp.Memory.SlotsOf(purpose), purpose, assignment).All(b => search.SameAfter(b, alone, null));
     }
 
+    /// <summary>Of some that could go, those that cannot go together without the others: without them something would land
+    /// elsewhere.</summary>
+    public static IReadOnlyList<DeadAssignment> Needing(CompiledSetUp setUp, IReadOnlyList<DeadAssignment> chosen)
+    {
+        var gone = chosen.Select(d => d.Assignment).ToHashSet<Assignment>(ReferenceEqualityComparer.Instance);
+        return
+        [
+            .. chosen.Where(d =>
+            {
+                // What always is before it stays: it never wins without the others too.
+                if (d.NeverWins && !d.Proof.Any(gone.Contains))
+                    return false;
+                var purpose = Purposes.Find(d.Assignment.Purpose)!;
+                var search = new BoxSearch(setUp.Memory.Whatever(purpose), setUp.Memory.Boxes(purpose));
+                return !Box.Of(setUp.Memory.SlotsOf(purpose), purpose, d.Assignment)
+                    .All(b => search.SameAfter(b, gone, null));
+            }),
+        ];
+    }
+
     /// <summary>Those of a purpose after few of its assignments changed: only what meets one of the changed ones is
     /// looked at again.</summary>
     internal static PurposeDead After(

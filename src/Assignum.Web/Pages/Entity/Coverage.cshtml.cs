@@ -14,6 +14,31 @@ public sealed class CoverageModel(DeskContext desk, ReadCoverage read) : EntityP
     [BindProperty(SupportsGet = true)]
     public string? Purpose { get; set; }
 
+    /// <summary>Whether only purposes are listed of which something falls to a tripwire or to nothing.</summary>
+    [BindProperty(SupportsGet = true)]
+    public bool Trouble { get; set; }
+
+    /// <summary>The purposes in the order of what is to be done: nothing first, then tripwires, then what falls to the
+    /// default, the most of it first.</summary>
+    public IReadOnlyList<CoveredPurpose> Listed =>
+        [
+            .. View
+                .Purposes.Where(p => !Trouble || IsTrouble(p))
+                .OrderByDescending(p => Share(p, "none"))
+                .ThenByDescending(p => Share(p, "tripwire"))
+                .ThenByDescending(p => p.Volume.Where(v => v.Rung == "default").Sum(v => v.Lines))
+                .ThenBy(p => p.Coverage.Purpose.Index),
+        ];
+
+    /// <summary>Whether something of it falls to a tripwire or to nothing.</summary>
+    public static bool IsTrouble(CoveredPurpose purpose) =>
+        purpose.Coverage.By["none"] + purpose.Coverage.By["tripwire"] > 0;
+
+    private static double Share(CoveredPurpose purpose, string rung) =>
+        purpose.Coverage.Combinations == 0
+            ? 0
+            : (double)purpose.Coverage.By[rung] / (double)purpose.Coverage.Combinations;
+
     public CoverageView View { get; private set; } = null!;
 
     /// <summary>Of the purpose asked for: what falls to the default, a tripwire or nothing, by group, with the
