@@ -284,6 +284,48 @@ public class Coverages
         );
 
     [Fact]
+    public void Some_of_what_may_go_goes_only_where_no_landing_changes_by_it()
+    {
+        var went = 0;
+        Gen.Select(Small, Gen.Int[0, int.MaxValue])
+            .Sample(
+                (made, seed) =>
+                {
+                    var random = new Random(seed);
+                    var (setUp, purpose) = made;
+                    var compiled = new CompiledSetUp(setUp);
+                    var chosen = DeadWeight
+                        .Of(compiled)
+                        .Where(d => d.Removable && d.Assignment.Purpose == purpose.Name && random.Next(2) == 0)
+                        .ToList();
+                    if (chosen.Count == 0)
+                        return;
+                    var going = chosen.Select(d => d.Assignment).ToHashSet();
+                    var after = new CompiledSetUp(
+                        setUp with
+                        {
+                            Assignments = [.. setUp.Assignments.Where(a => !going.Contains(a))],
+                        }
+                    );
+                    var same = Walk(
+                            TakingPart.Whatever(compiled, PartySides.Of(purpose)),
+                            PurposeCoverage.Dimensions(compiled.Landings, purpose)
+                        )
+                        .All(v =>
+                            after.Landings.Resolve(purpose, v).Account == compiled.Landings.Resolve(purpose, v).Account
+                        );
+                    if (DeadWeight.Needing(compiled, chosen).Count == 0)
+                    {
+                        same.ShouldBeTrue();
+                        Interlocked.Increment(ref went);
+                    }
+                },
+                iter: 2_000 * Times
+            );
+        went.ShouldBeGreaterThan(50);
+    }
+
+    [Fact]
     public void What_is_known_after_each_change_is_what_is_found_anew()
     {
         var all = Gen.Select(Small, Gen.Int[0, int.MaxValue]);

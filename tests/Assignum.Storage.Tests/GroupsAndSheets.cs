@@ -130,7 +130,9 @@ public class GroupsAndSheets
 
         var none = new Dictionary<string, bool>();
         var now = await ViewAsync(company, code);
-        var looked = (await bring.LookAsync(now.Visit!, Parts.Items, sheet, none, false, Stop)).Result!;
+        var looked = (
+            await bring.LookAsync(now.Visit!, Parts.Items, sheet, none, false, SheetMends.None, Stop)
+        ).Result!;
         looked
             .Open.ShouldHaveSingleItem()
             .ShouldSatisfyAllConditions(
@@ -141,7 +143,18 @@ public class GroupsAndSheets
                     )
             );
         (
-            await bring.ApplyAsync(company.Actor, code, Parts.Items, sheet, "items.xlsx", null, none, false, Stop)
+            await bring.ApplyAsync(
+                company.Actor,
+                code,
+                Parts.Items,
+                sheet,
+                "items.xlsx",
+                null,
+                none,
+                false,
+                SheetMends.None,
+                Stop
+            )
         ).ShouldSatisfyAllConditions(
             a => a.Refused.ShouldBe(Refusal.Conflict),
             a => a.Faults.ShouldHaveSingleItem().Message.ShouldContain("Decide which stays")
@@ -155,6 +168,7 @@ public class GroupsAndSheets
             "asked for",
             looked.Open.ToDictionary(c => c.Id, _ => false),
             false,
+            SheetMends.None,
             Stop
         );
         made.Faults.ShouldBeEmpty();
@@ -230,7 +244,15 @@ public class GroupsAndSheets
             items.Select(i => i.Code == "RG-100" ? i with { StandardCost = 42.5m } : i)
         );
         var looked = (
-            await bring.LookAsync(now.Visit!, Parts.Items, sheet, new Dictionary<string, bool>(), false, Stop)
+            await bring.LookAsync(
+                now.Visit!,
+                Parts.Items,
+                sheet,
+                new Dictionary<string, bool>(),
+                false,
+                SheetMends.None,
+                Stop
+            )
         ).Result!;
         // 12 on hand, 2.50 more each.
         looked
@@ -247,6 +269,7 @@ public class GroupsAndSheets
                 null,
                 new Dictionary<string, bool>(),
                 false,
+                SheetMends.None,
                 Stop
             )
         ).Result!.Id.ShouldBeNull();
@@ -260,6 +283,7 @@ public class GroupsAndSheets
                 null,
                 new Dictionary<string, bool>(),
                 true,
+                SheetMends.None,
                 Stop
             )
         ).Faults.ShouldBeEmpty();
