@@ -145,7 +145,7 @@ public static class ChartStore
     public static async Task<IReadOnlyList<CardLine>> CardAsync(
         NpgsqlConnection db,
         int entity,
-        string number,
+        string[] numbers,
         DateOnly? from,
         DateOnly? to,
         int skip,
@@ -155,7 +155,7 @@ public static class ChartStore
     {
         await using var command = new NpgsqlCommand(
             """
-            with me as (select account_id from accounts where entity_id = $1 and "number" = $2),
+            with me as (select account_id from accounts where entity_id = $1 and "number" = any($2)),
             opening as (select coalesce(sum(debit - credit), 0) as amount from account_day d join me using (account_id)
               where d.entity_id = $1 and d.date < $3::date),
             mine as (
@@ -166,10 +166,11 @@ public static class ChartStore
                 l.entry_id
               where l.entity_id = $1 and ($3::date is null or n.date >= $3) and ($4::date is null or n.date <= $4)),
             page as (select * from mine order by date, entry_id, line_no offset $5 limit $6)
-            select p.entry_id, p.line_no, n."number", p.date, n.kind, n.reference, nullif(l.account, $2), p.debit,
-              p.credit, l.purpose, coalesce(lp.rung, t.body ->> 'rung'), l.party, l.item, l.text, p.before
+            select p.entry_id, p.line_no, n."number", p.date, n.kind, n.reference, nullif(l.account, a."number"), p.debit,
+              p.credit, l.purpose, coalesce(lp.rung, t.body ->> 'rung'), l.party, l.item, l.text, p.before, a."number"
             from page p join entry n on n.entity_id = $1 and n.entry_id = p.entry_id
             join entry_line l on l.entity_id = $1 and l.entry_id = p.entry_id and l.line_no = p.line_no
+            join accounts a on a.entity_id = $1 and a.account_id = l.account_id
             left join landing_pattern lp on lp.entity_id = $1 and lp.pattern_id = l.pattern_id
             left join trace t on t.entity_id = $1 and t.trace_id = l.trace_id
             order by p.date, p.entry_id, p.line_no
@@ -180,7 +181,7 @@ public static class ChartStore
             Parameters =
             {
                 new() { Value = entity },
-                new() { Value = number },
+                new() { Value = numbers },
                 new() { Value = (object?)from ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Date },
                 new() { Value = (object?)to ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Date },
                 new() { Value = skip },
@@ -207,7 +208,8 @@ public static class ChartStore
                     Text(11),
                     Text(12),
                     Text(13),
-                    reader.GetDecimal(14)
+                    reader.GetDecimal(14),
+                    reader.GetString(15)
                 )
             );
         return lines;

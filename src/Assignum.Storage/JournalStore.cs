@@ -248,6 +248,75 @@ public static class JournalStore
         return heads;
     }
 
+    /// <summary>The number of an entry that opened a document of that reference; null: none did. Uses
+    /// subledger_movement_document.</summary>
+    /// <param name="before">Entries from this id on do not count.</param>
+    public static async Task<string?> ReferenceUsedAsync(
+        NpgsqlConnection db,
+        int entity,
+        string document,
+        string party,
+        string reference,
+        long before,
+        CancellationToken stop
+    )
+    {
+        await using var command = new NpgsqlCommand(
+            """
+            select n."number" from subledger_movement m join entry n on n.entity_id = m.entity_id and n.entry_id = m.entry_id
+            where m.entity_id = $1 and m.document = $2 and m.party = $3 and m.reference = $4 and not m.settles
+              and m.entry_id < $5
+            order by m.entry_id desc limit 1
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = document },
+                new() { Value = party },
+                new() { Value = reference },
+                new() { Value = before },
+            },
+        };
+        return (string?)await command.ExecuteScalarAsync(stop);
+    }
+
+    /// <summary>What entries do on one account: debit and credit by entry.</summary>
+    public static async Task<IReadOnlyDictionary<long, (decimal Debit, decimal Credit)>> OnAccountAsync(
+        NpgsqlConnection db,
+        int entity,
+        string account,
+        long[] entries,
+        CancellationToken stop
+    )
+    {
+        await using var command = new NpgsqlCommand(
+            """
+            select entry_id, sum(debit), sum(credit) from entry_line
+            where entity_id = $1 and entry_id = any($3) and account_id = coalesce(
+              (select account_id from accounts where entity_id = $1 and "number" = $2),
+              (select account_id from account_number where entity_id = $1 and "number" = $2 order by until desc limit 1))
+            group by entry_id
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = account },
+                new() { Value = entries },
+            },
+        };
+        var sums = new Dictionary<long, (decimal, decimal)>();
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        while (await reader.ReadAsync(stop))
+            sums[reader.GetInt64(0)] = (reader.GetDecimal(1), reader.GetDecimal(2));
+        return sums;
+    }
+
     /// <summary>The lines of entries with their traces, in order.</summary>
     public static async Task<ILookup<long, StoredLine>> LinesAsync(
         NpgsqlConnection db,

@@ -36,6 +36,7 @@ internal static class DeskTasks
             .AddSingleton<KeepOpenings>()
             .AddSingleton<ReadAccounts>()
             .AddSingleton<Rehearse>()
+            .AddSingleton<Doubts>()
             .AddSingleton<ShowPattern>()
             .AddSingleton<Workbench>()
             .AddSingleton<TaxUse>()

@@ -58,6 +58,7 @@ public sealed class EditionsInTheBrowser(RunningApp app) : InBrowser(app)
         wait.Until(b => b.FindElement(By.Id("consequences")).Text.Contains("4012 → 4010", StringComparison.Ordinal));
         Find("#consequences summary").Text.ShouldContain("would move; 100.00");
         Find("#consequences summary").SendKeys(Keys.Enter);
+        wait.Until(b => b.FindElement(By.Id("consequences")).Text.Contains("Before", StringComparison.Ordinal));
         Find("#consequences").Text.ReplaceLineEndings(" ").ShouldContain("Sales revenue 4012 → 4010 1 100.00 credit");
         NothingSerious();
         Find("#replace-form button").SendKeys(Keys.Enter);

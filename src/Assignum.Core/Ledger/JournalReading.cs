@@ -108,7 +108,8 @@ public sealed record CardLine(
     string? Party,
     string? Item,
     string? Text,
-    decimal Before
+    decimal Before,
+    string Account
 );
 
 /// <summary>What a rung decided in a stretch of days.</summary>

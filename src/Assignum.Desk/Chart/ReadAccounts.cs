@@ -55,10 +55,11 @@ public sealed class ReadAccounts(DeskContext desk, ViewSetUp view)
         return new AccountFacts(former, notes, lines, first, last, live);
     }
 
-    /// <summary>An account's lines of some days, a page at a time.</summary>
+    /// <summary>The lines of some days on some accounts together, a page at a time.</summary>
+    /// <param name="numbers">One account, or all below a heading.</param>
     public async Task<IReadOnlyList<CardLine>> CardAsync(
         Visit visit,
-        string number,
+        IReadOnlyCollection<string> numbers,
         DateOnly? from,
         DateOnly? to,
         int skip,
@@ -68,7 +69,7 @@ public sealed class ReadAccounts(DeskContext desk, ViewSetUp view)
     {
         var state = visit.State;
         await using var db = await desk.Database.OpenAsync(stop);
-        return await ChartStore.CardAsync(db, state.Id, number, from, to, skip, limit, stop);
+        return await ChartStore.CardAsync(db, state.Id, [.. numbers], from, to, skip, limit, stop);
     }
 
     /// <summary>

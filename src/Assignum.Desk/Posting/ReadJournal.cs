@@ -33,6 +33,18 @@ public sealed class ReadJournal(DeskContext desk)
         );
     }
 
+    /// <summary>What entries do on one account: debit and credit by entry.</summary>
+    public async Task<IReadOnlyDictionary<long, (decimal Debit, decimal Credit)>> OnAccountAsync(
+        Visit visit,
+        string account,
+        IEnumerable<EntryHead> entries,
+        CancellationToken stop
+    )
+    {
+        await using var db = await desk.Database.OpenAsync(stop);
+        return await JournalStore.OnAccountAsync(db, visit.State.Id, account, [.. entries.Select(e => e.Id)], stop);
+    }
+
     /// <summary>Whole entries, a page at a time, in four queries.</summary>
     public async Task<Outcome<IReadOnlyList<StoredEntry>>> EntriesAsync(
         Actor actor,

@@ -197,6 +197,26 @@ public sealed class KeepDrafts(DeskContext desk)
     public Task<Outcome<EditionRow>> SetAsideAsync(Actor actor, string entity, string? name, CancellationToken stop) =>
         NameAsync(actor, entity, name, true, stop);
 
+    /// <summary>Whether publishing would be refused to this person until somebody else has looked: four eyes are asked
+    /// for in what is live, and the person changed the draft.</summary>
+    public async Task<bool> NeedsOtherEyesAsync(Visit visit, CancellationToken stop)
+    {
+        var state = visit.State;
+        if (state.MainDraft is not { } draft || state.Latest?.Number is not { } latest)
+            return false;
+        var live = await new ViewSetUp(desk).OfAsync(
+            visit,
+            latest.ToString(System.Globalization.CultureInfo.InvariantCulture),
+            null,
+            stop
+        );
+        if (live.Result is not { SetUp.Policies.FourEyes: true })
+            return false;
+        await using var db = await desk.Database.OpenAsync(stop);
+        return await EditedAsync(db, state, draft, visit.Actor.Name, stop)
+            && (await EditionStore.ApprovalsAsync(db, state.Id, draft, stop)).Count == 0;
+    }
+
     /// <summary>Whether somebody opened or changed a draft, or a what-if that was merged into it.</summary>
     internal static async Task<bool> EditedAsync(
         Npgsql.NpgsqlConnection db,

@@ -75,6 +75,12 @@ public sealed class AccountModel(
         ("Reporting", ["report_codes", "dimension_rules", "note"]),
     ];
 
+    /// <summary>The purposes that it may serve.</summary>
+    public IReadOnlyList<Purpose> Fitting =>
+        Account is { } account
+            ? [.. Purposes.All.Where(p => Fitness.Of(account, p, false) is not { Severity: Core.Severity.Error })]
+            : [];
+
     public async Task<IActionResult> OnGetAsync() =>
         await RenumberedAsync(view, Number) is { } now ? LocalRedirect(At(now)) : await ShowAsync();
 
@@ -92,11 +98,17 @@ public sealed class AccountModel(
             number.Length == 0 ? ""
             : numbers.Holder(number) is { } holder
                 ? $"<span class=\"bad\">{System.Net.WebUtility.HtmlEncode(number)} is "
-                    + $"{System.Net.WebUtility.HtmlEncode(holder.Name)}</span>"
+                    + $"{System.Net.WebUtility.HtmlEncode(holder.Name)}"
+                    + (
+                        numbers.Beside(number) is { } next
+                            ? $", next free {System.Net.WebUtility.HtmlEncode(next)}"
+                            : ""
+                    )
+                    + "</span>"
             : Core.Words.TryParse<AccountClass>(@class ?? "", out var wanted)
             && numbers.Disagrees(number, wanted) is { } why
                 ? $"<span class=\"watch\">{System.Net.WebUtility.HtmlEncode(why)}</span>"
-            : "<span class=\"good\">free</span>";
+            : $"<span class=\"good\">{System.Net.WebUtility.HtmlEncode(number)} is free</span>";
         return Content(said, "text/html");
     }
 

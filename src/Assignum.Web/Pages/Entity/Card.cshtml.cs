@@ -54,7 +54,7 @@ public sealed class CardModel(DeskContext desk, ViewSetUp view, ReadAccounts acc
         {
             var lines = await accounts.CardAsync(
                 Visit,
-                Number,
+                Below,
                 From,
                 To,
                 Skip,
@@ -70,7 +70,7 @@ public sealed class CardModel(DeskContext desk, ViewSetUp view, ReadAccounts acc
     {
         if (!await FindAsync())
             return NotFound();
-        var lines = await accounts.CardAsync(Visit, Number, From, To, 0, MostListed, HttpContext.RequestAborted);
+        var lines = await accounts.CardAsync(Visit, Below, From, To, 0, MostListed, HttpContext.RequestAborted);
         return ListFile.Of(
             $"{Number}-lines",
             format,
@@ -84,6 +84,7 @@ public sealed class CardModel(DeskContext desk, ViewSetUp view, ReadAccounts acc
                 "party",
                 "item",
                 "text",
+                "account",
                 "posted_as",
                 "debit",
                 "credit",
@@ -101,6 +102,7 @@ public sealed class CardModel(DeskContext desk, ViewSetUp view, ReadAccounts acc
                     l.Party,
                     l.Item,
                     l.Text,
+                    l.Account,
                     l.AsPosted,
                     l.Debit,
                     l.Credit,
@@ -110,11 +112,26 @@ public sealed class CardModel(DeskContext desk, ViewSetUp view, ReadAccounts acc
         );
     }
 
-    private async Task<bool> FindAsync() =>
-        (
-            Account = (
-                await view.OfAsync(Visit, "draft", null, HttpContext.RequestAborted)
-            ).Result!.SetUp.SetUp.Accounts.FirstOrDefault(a => a.Number == Number)
-        )
-            is not null;
+    /// <summary>The accounts whose lines are shown: its own, or those of all that stand below a heading.</summary>
+    public IReadOnlyList<string> Below { get; private set; } = [];
+
+    private async Task<bool> FindAsync()
+    {
+        var all = (await view.OfAsync(Visit, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp.Accounts;
+        Account = all.FirstOrDefault(a => a.Number == Number);
+        if (Account is null)
+            return false;
+        var children = all.ToLookup(a => a.Parent, StringComparer.Ordinal);
+        var (below, open, seen) = (new List<string>(), new Queue<Account>([Account]), new HashSet<string>());
+        while (open.TryDequeue(out var at))
+        {
+            if (!seen.Add(at.Number))
+                continue;
+            below.Add(at.Number);
+            foreach (var child in children[at.Number])
+                open.Enqueue(child);
+        }
+        Below = below;
+        return true;
+    }
 }

@@ -1,9 +1,12 @@
 using System.Text;
 using System.Text.Json;
 using Assignum.Core;
+using Assignum.Core.Entries;
 using Assignum.Core.Work;
 using Assignum.Desk;
 using Assignum.Desk.Posting;
+using Assignum.Desk.SetUps;
+using Assignum.Formats.Json;
 using Assignum.Web.Api;
 using Microsoft.AspNetCore.Mvc;
 
@@ -11,7 +14,7 @@ namespace Assignum.Web.Pages.Entity;
 
 /// <summary>Several documents in order: what each does, the flow of each, and the accounts they leave behind.</summary>
 [RequestSizeLimit(Limits.Json)]
-public sealed class CycleModel(DeskContext desk, Workbench workbench) : EntityPage(desk)
+public sealed class CycleModel(DeskContext desk, Workbench workbench, ViewSetUp view) : EntityPage(desk)
 {
     public override string Place => "rehearse";
 
@@ -39,6 +42,31 @@ public sealed class CycleModel(DeskContext desk, Workbench workbench) : EntityPa
         if (fault is not null)
             return await RefuseAsync(fault);
         return await ChangeAsync(revision, now => [.. now, .. documents]);
+    }
+
+    /// <summary>Adds the documents of a chain to begin with, made of the entity's own records.</summary>
+    public async Task<IActionResult> OnPostChainAsync(long revision, string? chain)
+    {
+        if (Chain.All.FirstOrDefault(c => c.Code == chain) is not { } chosen)
+            return await RefuseAsync(new Fault("unknown-chain", "Choose one of the chains.", "chain"));
+        var set = await view.OfAsync(
+            Visit,
+            string.IsNullOrEmpty(Edition) ? "draft" : Edition,
+            null,
+            HttpContext.RequestAborted
+        );
+        if (set.Result is not { SetUp: var setUp })
+            return await RefuseAsync([.. set.Faults]);
+        var (documents, lacks) = chosen.Of(setUp, State.Today);
+        return lacks is not null
+            ? await RefuseAsync(
+                new Fault(
+                    "lacks-record",
+                    $"{chosen.Title} needs {lacks}, which there is not yet: make one first.",
+                    "chain"
+                )
+            )
+            : await ChangeAsync(revision, now => [.. now, .. documents.Select(d => EventJson.Of(d).ToJsonString())]);
     }
 
     public Task<IActionResult> OnPostDropAsync(long revision, int step) =>

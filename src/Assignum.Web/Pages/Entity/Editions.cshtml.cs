@@ -25,6 +25,9 @@ public sealed class EditionsModel(
 
     public override string Place => "editions";
 
+    /// <summary>Whether publishing is refused to who looks until somebody else has approved the draft.</summary>
+    public bool NeedsOtherEyes { get; private set; }
+
     [BindProperty(SupportsGet = true)]
     public string? From { get; set; }
 
@@ -213,6 +216,7 @@ public sealed class EditionsModel(
         (Approvals, Sizes) = await Desk.DraftsAsync(Visit, WhatIfs, HttpContext.RequestAborted);
         if (State.LookedAt is not null || State.Draft is not { } draft)
             return;
+        NeedsOtherEyes = await drafts.NeedsOtherEyesAsync(Visit, HttpContext.RequestAborted);
         History = (await changes.RunAsync(Actor, EntityCode, 50, HttpContext.RequestAborted, ofDraft: true)).Result
             ?? [];
         if (draft.BasedOn > 0)

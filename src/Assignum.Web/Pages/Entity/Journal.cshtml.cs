@@ -39,12 +39,17 @@ public sealed class JournalModel(DeskContext desk, ReadJournal journal) : Entity
     public bool Filtered =>
         Q is not null || Account is not null || Names is not null || From is not null || To is not null;
 
+    /// <summary>Where one account is asked for: what each entry does on it.</summary>
+    public IReadOnlyDictionary<long, (decimal Debit, decimal Credit)>? OnAccount { get; private set; }
+
     /// <summary>Address of the next page, or null.</summary>
     public string? Next { get; private set; }
 
     public async Task OnGetAsync()
     {
         Entries = await ReadAsync(PageSize);
+        if (Empty(Account) is { } account)
+            OnAccount = await journal.OnAccountAsync(Visit, account, Entries, HttpContext.RequestAborted);
         if (Entries.Count == PageSize)
             Next = Address($"after={Entries[^1].Id}");
     }

@@ -17,7 +17,8 @@ public sealed class RehearseModel(
     Rehearse rehearse,
     PostEvents post,
     Workbench workbench,
-    ReadJournal journal
+    ReadJournal journal,
+    Doubts doubts
 ) : EntityPage(desk)
 {
     public override string Place => "rehearse";
@@ -29,6 +30,9 @@ public sealed class RehearseModel(
     public string Id { get; private set; } = "";
     public string? Edition { get; private set; }
     public Rehearsed? Rehearsed { get; private set; }
+
+    /// <summary>What is to be thought of, though nothing refuses it.</summary>
+    public IReadOnlyList<Fault> Doubted { get; private set; } = [];
 
     /// <summary>The same document for another party or in another edition, where asked for.</summary>
     public Rehearsed? Other { get; private set; }
@@ -311,6 +315,8 @@ public sealed class RehearseModel(
         }
         Rehearsed = outcome.Result[0];
         Faults = Rehearsed.Result.Errors;
+        if (read.Faults.Count == 0)
+            Doubted = await doubts.OfAsync(Visit, read.Event, Edition, before, stop);
         if (OtherParty is null && OtherEdition is null)
             return;
         var (events, _, _) = BodyReader.Events(Encoding.UTF8.GetBytes(Text));

@@ -16,6 +16,8 @@ async function show(input) {
   const asked = ++waiting;
   const answer = await fetch(`${input.dataset.pick}&q=${encodeURIComponent(input.value)}`, { headers: { Accept: 'text/html' } });
   if (!answer.ok || asked !== waiting || document.activeElement !== input) return;
+  // What was marked stays marked while the list narrows.
+  const marked = open(input) ? list.querySelector('[aria-selected=true]') : null;
   close();
   list = document.createElement('ul');
   list.setAttribute('role', 'listbox');
@@ -25,6 +27,8 @@ async function show(input) {
   list.innerHTML = await answer.text();
   [...list.children].forEach((option, i) => { option.id = `${list.id}-${i}`; });
   input.parentElement.append(list);
+  const again = marked && [...list.children].find((o) => (marked.dataset.create ? o.dataset.create : o.dataset.code === marked.dataset.code));
+  if (again) { again.setAttribute('aria-selected', 'true'); input.setAttribute('aria-activedescendant', again.id); }
   input.setAttribute('aria-expanded', 'true');
   input.setAttribute('aria-controls', list.id);
 }

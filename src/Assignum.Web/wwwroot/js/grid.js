@@ -390,7 +390,7 @@ function start() {
     });
     // Rows that another page asked for: their keys are filled, and an account is wanted.
     const begun = JSON.parse(table.dataset.begin || '[]').map((values) => add(values)).filter(Boolean);
-    if (begun.length > 0) { wait(); go([...begun[0].cells].find((c) => columnOf(c) === 'account') ?? cellsOf(begun[0])[0]); }
+    if (begun.length > 0) { wait(); go([...begun[0].cells].find((c) => columnOf(c) === 'account' && !pending.change(begun[0].dataset.number, 'account')) ?? cellsOf(begun[0])[0]); }
     document.getElementById('grid-undo').addEventListener('click', () => back('undo', 'redo', 'undo'));
     document.getElementById('grid-redo').addEventListener('click', () => back('redo', 'undo', 'redo'));
     const field = document.getElementById('many-field');
