@@ -6,9 +6,11 @@ export function asLeft(place) {
   place?.querySelectorAll('details.consequences').forEach((one) => { one.open ||= localStorage.getItem(OPEN) === 'open'; });
 }
 
-document.addEventListener('toggle', (event) => {
-  if (event.target.matches?.('details.consequences')) localStorage.setItem(OPEN, event.target.open ? 'open' : 'shut');
-}, true);
+// What somebody opens or shuts is kept, by key or by hand; what comes open because it is grave is not.
+document.addEventListener('click', (event) => {
+  const one = event.target.closest?.('details.consequences > summary')?.parentElement;
+  if (one) localStorage.setItem(OPEN, one.open ? 'shut' : 'open');
+});
 document.body.addEventListener('htmx:afterSettle', (event) => asLeft(event.target));
 
 const button = document.querySelector('[data-beside]');
