@@ -1,0 +1,104 @@
+using System.Text.Json;
+using OpenQA.Selenium;
+
+namespace Assignum.Web.Tests;
+
+/// <summary>Every page in both palettes: nothing that keeps somebody from reading or using it.</summary>
+[Collection(OtherAppCollection.Name)]
+public sealed class EveryPage(RunningApp app) : InBrowser(app)
+{
+    private static readonly string[] Pages =
+    [
+        "/",
+        "/me",
+        "/people",
+        "/audit",
+        .. new[]
+        {
+            "chart",
+            "chart/4010",
+            "chart/4010/card",
+            "chart/4010/replace",
+            "chart/new",
+            "chart/bring",
+            "chart/4999",
+            "groups",
+            "groups/items",
+            "groups/parties",
+            "group/item/INSTR",
+            "record/item/RG-100",
+            "record/party/SCH-KERRY",
+            "record/item/NOWHERE",
+            "tax",
+            "tax?show=codes",
+            "assignments",
+            "ladders/sales-revenue",
+            "life-cycle/item-groups",
+            "explain?item=RG-100&purpose=sales-revenue",
+            "coverage?purpose=sales-revenue",
+            "dead-weight",
+            "patterns?kind=goods-shipped",
+            "policies",
+            "rehearse",
+            "rehearse?kind=json",
+            "rehearse/cycle",
+            "new-line",
+            "editions",
+            "journal",
+            "journal?account=1210",
+            "journal/2026-000001",
+            "history",
+            "files",
+            "sheet/assignments",
+            "work",
+        }.Select(p => "/e/SKERROW/" + p),
+    ];
+
+    private static readonly string[] Whole = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"];
+    private static readonly string[] Colours = ["color-contrast", "link-in-text-block"];
+
+    [Fact]
+    public void Nothing_serious_on_any_page_in_either_palette()
+    {
+        SignIn("admin");
+        var axe = File.ReadAllText(Path.Combine(AppContext.BaseDirectory, "lib", "axe.min.js"));
+        var found = new List<string>();
+        try
+        {
+            foreach (var palette in new[] { "light", "dark" })
+            {
+                browser.ExecuteCdpCommand(
+                    "Emulation.setEmulatedMedia",
+                    new Dictionary<string, object?>
+                    {
+                        ["features"] = new[]
+                        {
+                            new Dictionary<string, object?> { ["name"] = "prefers-color-scheme", ["value"] = palette },
+                        },
+                    }
+                );
+                foreach (var page in Pages)
+                {
+                    Go(page);
+                    browser.FindElements(By.CssSelector("main")).Count.ShouldBe(1, page);
+                    browser.ExecuteScript(axe);
+                    var json = (string)
+                        browser.ExecuteAsyncScript(
+                            "const done = arguments[1]; axe.run({runOnly: arguments[0]}).then(r => done(JSON.stringify(r.violations.map(v => v.id + ': ' + "
+                                + "v.nodes.map(n => n.html).slice(0, 2).join(' | ')))))",
+                            // What is on a page is the same in the dark; what is seen of it is not.
+                            palette == "light"
+                                ? Whole
+                                : Colours
+                        )!;
+                    found.AddRange(JsonSerializer.Deserialize<string[]>(json)!.Select(v => $"{palette} {page}: {v}"));
+                }
+            }
+        }
+        finally
+        {
+            browser.ExecuteCdpCommand("Emulation.setEmulatedMedia", []);
+        }
+        found.ShouldBeEmpty();
+    }
+}
