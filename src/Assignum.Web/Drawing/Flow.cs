@@ -168,6 +168,9 @@ public sealed record Flow(double Width, double Height, IReadOnlyList<FlowBox> Bo
             $"M{x1:0.#} {y1:0.#} C{(x1 + x2) / 2:0.#} {y1:0.#} {(x1 + x2) / 2:0.#} {y2:0.#} {x2:0.#} {y2:0.#}"
         );
 
+    // What a box of the drawing holds in a line.
+    private static string Fitted(string title) => title.Length <= 22 ? title : title[..21].TrimEnd() + "…";
+
     private sealed record LegBox(string Title, string Detail, decimal Amount, int Account, int Line);
 
     private sealed record AccountBox(string Title, string Detail, decimal Amount);
@@ -189,7 +192,7 @@ public sealed record Flow(double Width, double Height, IReadOnlyList<FlowBox> Bo
                     .. lines
                         .OrderBy(l => order[l.Line.Account])
                         .Select(l => new LegBox(
-                            l.Line.Purpose?.Replace('-', ' ') ?? "by hand",
+                            Fitted(Pages.Show.Purpose(l.Line.Purpose ?? "by hand")),
                             Pages.Show.Amount(Amount(l.Line), entry.Currency),
                             Amount(l.Line),
                             order[l.Line.Account],

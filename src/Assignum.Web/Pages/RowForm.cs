@@ -24,7 +24,11 @@ public sealed record RowForm(
 
     /// <summary>Names of the fields begin with these.</summary>
     public const string New = "new.",
-        Was = "was.";
+        Was = "was.",
+        More = "more.";
+
+    /// <summary>Whether a field is added to and not written over: a note that says something already.</summary>
+    public bool Adds(Column column, int at) => column.Name == "note" && !string.IsNullOrEmpty(Cells?[at]);
 
     /// <summary>What a field shows.</summary>
     public string? Value(int column) =>
@@ -52,6 +56,10 @@ public sealed record RowForm(
         var cells = part
             .Columns.Where(c => form.ContainsKey(New + c.Name))
             .ToDictionary(c => c.Name, c => Cell(form[New + c.Name]));
+        // What is added to a note stands below what it said.
+        foreach (var column in part.Columns)
+            if (Cell(form[More + column.Name]) is { } more)
+                cells[column.Name] = cells.GetValueOrDefault(column.Name) is { } said ? $"{said}\n{more}" : more;
         if (before is null)
             foreach (
                 var column in part.Columns.Where(c => c.Unset is not null && cells.GetValueOrDefault(c.Name) is null)

@@ -247,15 +247,17 @@ public sealed class RehearseModel(
     {
         get
         {
+            var e = Rehearsed?.Source.Event;
+            var lines = e?.Lines.Count ?? (Document["lines"] as JsonArray)?.Count ?? 0;
             string?[] said =
             [
-                Kind?.Title ?? "One event as JSON",
-                DateOnly.TryParseExact(Document["date"]?.ToString(), "yyyy-MM-dd", out var day) ? Show.Day(day) : null,
-                Document["party"]?.ToString(),
-                Document["reference"]?.ToString(),
-                Document["lines"] is JsonArray { Count: > 0 } lines
-                    ? $"{lines.Count} line{(lines.Count == 1 ? "" : "s")}"
-                    : null,
+                Kind?.Title ?? (e is null ? "One event as JSON" : Show.Kind(e.Kind)),
+                e is not null ? Show.Day(e.Date)
+                : DateOnly.TryParseExact(Document["date"]?.ToString(), "yyyy-MM-dd", out var day) ? Show.Day(day)
+                : null,
+                e?.Party ?? Document["party"]?.ToString(),
+                e?.Reference ?? Document["reference"]?.ToString(),
+                lines > 0 ? Show.Some(lines, "line") : null,
             ];
             return string.Join(" · ", said.Where(s => !string.IsNullOrEmpty(s)));
         }
