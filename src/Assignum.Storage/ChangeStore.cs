@@ -162,15 +162,18 @@ public static class ChangeStore
             : null;
 
     /// <summary>The rows of a change, in order.</summary>
+    /// <param name="most">How many at most; null: all.</param>
     public static async Task<IReadOnlyList<RowChange>> RowsAsync(
         NpgsqlConnection db,
         int entity,
         long id,
-        CancellationToken stop
+        CancellationToken stop,
+        int? most = null
     )
     {
         await using var command = new NpgsqlCommand(
-            "select part, key, before, after from change_row where entity_id = $1 and change_id = $2 order by row_no",
+            "select part, key, before, after from change_row where entity_id = $1 and change_id = $2 order by row_no "
+                + "limit $3",
             db
         )
         {
@@ -178,6 +181,7 @@ public static class ChangeStore
             {
                 new() { Value = entity },
                 new() { Value = id },
+                new() { Value = (object?)most ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Integer },
             },
         };
         await using var reader = await command.ExecuteReaderAsync(stop);

@@ -66,11 +66,12 @@ public static class WorkbenchStore
         return await command.ExecuteNonQueryAsync(stop) == 1;
     }
 
-    /// <summary>Keeps the document that somebody rehearsed last.</summary>
+    /// <summary>Keeps the document that somebody rehearsed last. The chain is no other by it, so its revision does not
+    /// move.</summary>
     public static async Task NoteAsync(NpgsqlConnection db, int entity, string who, string last, CancellationToken stop)
     {
         await using var command = new NpgsqlCommand(
-            "insert into workbench (entity_id, who, documents, before, last) values ($1, $2, '{}', '{}', $3) "
+            "insert into workbench (entity_id, who, documents, before, revision, last) values ($1, $2, '{}', '{}', 0, $3) "
                 + "on conflict (entity_id, who) do update set last = excluded.last",
             db
         )

@@ -4,6 +4,7 @@ using Assignum.Core.Entries;
 using Assignum.Core.Ledger;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
+using Assignum.Desk;
 using Assignum.Desk.Chart;
 using Assignum.Desk.Posting;
 using Assignum.Desk.SetUps;
@@ -118,9 +119,18 @@ public class JoinedScreens
             """;
         var doubts = new Doubts(company.Desk, new ViewSetUp(company.Desk));
         async Task<IEnumerable<string>> OfAsync(string json) =>
-            (await doubts.OfAsync(await VisitAsync(company, code), Event(json).Event, "1", long.MaxValue, Stop)).Select(
-                d => d.Code
-            );
+            (
+                await doubts.OfAsync(
+                    await VisitAsync(company, code),
+                    Event(json).Event,
+                    (await new Rehearse(company.Desk).RunAsync(company.Actor, code, [Event(json)], "1", Stop))
+                        .Result!.Single()
+                        .Result.Entry,
+                    "1",
+                    long.MaxValue,
+                    Stop
+                )
+            ).Select(d => d.Code);
         (await OfAsync(invoice)).ShouldBe(["goods-twice"]);
         (await OfAsync(invoice.Replace("\"unitPrice\":42", "\"unitPrice\":42,\"receiptCost\":420"))).ShouldBeEmpty();
         (await company.PostAsync(code, invoice)).Single().Errors.ShouldBeEmpty();
@@ -202,6 +212,22 @@ public class JoinedScreens
         accrual.Others.Single().Idle.Select(p => p.Name).ShouldBe(["received-not-invoiced"]);
         (await read.HeldAsync(visit, accrual.Between, Stop)).ShouldBe([("received-not-invoiced", "2150", -420m)]);
         policies.Single(p => p.Words.Code == "cost-timing").Idle.Select(p => p.Name).ShouldBe(["shipped-not-invoiced"]);
+    }
+
+    [Fact]
+    public async Task A_rehearsal_in_another_window_is_no_change_of_the_chain()
+    {
+        await using var company = new Company();
+        var code = await company.OpenAsync();
+        var bench = new Workbench(company.Desk, new Rehearse(company.Desk));
+        (await bench.NoteAsync(company.Actor, code, """{"a":1}""", Stop)).Refused.ShouldBeNull();
+        // The chain was looked at before that, when nothing was kept.
+        (await bench.ChangeAsync(company.Actor, code, 0, _ => ["{}"], Stop)).Refused.ShouldBeNull();
+        (await bench.NoteAsync(company.Actor, code, """{"a":2}""", Stop)).Refused.ShouldBeNull();
+        (await bench.ChangeAsync(company.Actor, code, 1, now => [.. now.Documents, "{}"], Stop)).Refused.ShouldBeNull();
+        var kept = (await bench.KeptAsync(company.Actor, code, Stop)).Result!;
+        (kept.Documents.Count, kept.Last).ShouldBe((2, """{"a":2}"""));
+        (await bench.ChangeAsync(company.Actor, code, 1, _ => [], Stop)).Refused.ShouldBe(Refusal.Conflict);
     }
 
     [Fact]

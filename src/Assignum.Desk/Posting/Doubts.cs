@@ -2,6 +2,7 @@ using Assignum.Core;
 using Assignum.Core.Chart;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
+using Assignum.Core.Ledger;
 using Assignum.Desk.SetUps;
 using Assignum.Storage;
 
@@ -12,16 +13,18 @@ namespace Assignum.Desk.Posting;
 public sealed class Doubts(DeskContext desk, ViewSetUp view)
 {
     /// <summary>The doubts about an event, each a sentence with its place.</summary>
+    /// <param name="entry">The entry it would make; null: none.</param>
     /// <param name="before">The id of an entry: what was posted since does not count.</param>
     public async Task<IReadOnlyList<Fault>> OfAsync(
         Visit visit,
         BusinessEvent source,
+        JournalEntry? entry,
         string? edition,
         long before,
         CancellationToken stop
     )
     {
-        if (source.Date == default || EventKinds.Find(source.Kind) is null)
+        if (source.Date == default || EventKinds.Find(source.Kind) is not { } kind)
             return [];
         if ((await view.OfAsync(visit, edition, source.Date, stop)).Result is not { SetUp: var setUp })
             return [];
@@ -36,31 +39,41 @@ public sealed class Doubts(DeskContext desk, ViewSetUp view)
                     "date"
                 )
             );
-        var isInvoice = source.Kind is "sales-invoice" or "supplier-invoice";
-        if (source.Party is not { } party || !isInvoice)
-            return doubts;
         await using var db = await desk.Database.OpenAsync(stop);
-        if (
-            source.Reference is { } reference
-            && await JournalStore.ReferenceUsedAsync(
-                db,
-                visit.State.Id,
-                Words.Of(source.Kind == "sales-invoice" ? Control.Receivables : Control.Payables),
-                party,
-                reference,
-                before,
-                stop
-            )
-                is { } entry
+        // What it would open is told by its entry, whatever its kind.
+        foreach (
+            var (document, of, reference) in (entry is null ? [] : EntryEffects.Of(entry))
+                .Where(m => m is { Kind: MovementKind.Opens, Document: Control.Receivables or Control.Payables })
+                .Select(m => (m.Document, m.Party, m.Reference))
+                .Distinct()
         )
-            doubts.Add(
-                new Fault(
-                    "reference-used",
-                    $"Reference {reference} of {party} was used before, by entry {entry}: is this the same document?",
-                    "reference"
+            if (
+                of is not null
+                && reference is not null
+                && await JournalStore.ReferenceUsedAsync(
+                    db,
+                    visit.State.Id,
+                    Words.Of(document),
+                    of,
+                    reference,
+                    before,
+                    stop
                 )
-            );
-        if (source.Kind != "supplier-invoice" || !setUp.Policies.Perpetual || !setUp.Policies.ReceiptAccrual)
+                    is { } used
+            )
+                doubts.Add(
+                    new Fault(
+                        "reference-used",
+                        $"Reference {reference} of {of} was used before, by entry {used}: is this the same document?",
+                        "reference"
+                    )
+                );
+        if (
+            source.Party is not { } party
+            || !kind.LineTakes.Contains("receiptCost")
+            || !setUp.Policies.Perpetual
+            || !setUp.Policies.ReceiptAccrual
+        )
             return doubts;
         // Goods that came and wait for their invoice come a second time where their invoice does not say that it is theirs.
         var lines = source

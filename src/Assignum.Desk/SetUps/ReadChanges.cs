@@ -40,11 +40,11 @@ public sealed class ReadChanges(DeskContext desk)
         return [.. heads.Select(h => (h, (IReadOnlyList<(string, int)>)[.. parts[h.Id]]))];
     }
 
-    /// <summary>The rows of a change.</summary>
-    public async Task<IReadOnlyList<RowChange>> RowsAsync(Visit visit, long change, CancellationToken stop)
+    /// <summary>The first rows of a change.</summary>
+    public async Task<IReadOnlyList<RowChange>> RowsAsync(Visit visit, long change, int most, CancellationToken stop)
     {
         await using var db = await desk.Database.OpenAsync(stop);
-        return await ChangeStore.RowsAsync(db, visit.State.Id, change, stop);
+        return await ChangeStore.RowsAsync(db, visit.State.Id, change, stop, most);
     }
 
     /// <summary>What was made of one row, the newest first.</summary>

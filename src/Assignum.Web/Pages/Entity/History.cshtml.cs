@@ -9,7 +9,8 @@ namespace Assignum.Web.Pages.Entity;
 /// <summary>What was changed in the set-up and the records: by whom, when, why, before and after, and back.</summary>
 public sealed class HistoryModel(DeskContext desk, EditSetUp edit, ReadChanges changes) : ActingPage(desk, edit)
 {
-    private const int PageSize = 50;
+    private const int PageSize = 50,
+        MostRows = 200;
 
     public override string Place => "history";
 
@@ -52,7 +53,7 @@ public sealed class HistoryModel(DeskContext desk, EditSetUp edit, ReadChanges c
             return NotFound();
         Opened = (
             head,
-            await changes.RowsAsync(Visit, change, stop),
+            await changes.RowsAsync(Visit, change, MostRows, stop),
             CanBeUndone(head) ? await Edit.ReachAsync(Visit, change, stop) : []
         );
         return Partial("_HistoryRows", this);

@@ -2,6 +2,7 @@ using System.Text;
 using System.Text.Json.Nodes;
 using Assignum.Core;
 using Assignum.Core.Entries;
+using Assignum.Core.Ledger;
 using Assignum.Desk;
 using Assignum.Desk.Posting;
 using Assignum.Formats.Json;
@@ -86,7 +87,7 @@ public sealed class RehearseModel(
             text = kept?.Last;
         }
         else if ((await journal.EntryAsync(Visit, entry, stop)).Result is { } stored)
-            (text, Entry) = (stored.EventJson, stored.Head.Number);
+            (text, Entry, before) = (stored.EventJson, stored.Head.Number, stored.Head.Id);
         else
             text = null;
         Take("sales-invoice");
@@ -117,6 +118,9 @@ public sealed class RehearseModel(
             await RehearseAsync(read);
         return Page();
     }
+
+    // The entry that is rehearsed again: what was posted from it on does not count.
+    private long before = long.MaxValue;
 
     private static readonly System.Text.Json.JsonSerializerOptions Readable = new() { WriteIndented = true };
 
@@ -306,9 +310,13 @@ public sealed class RehearseModel(
     {
         var stop = HttpContext.RequestAborted;
         await workbench.NoteAsync(Actor, EntityCode, Text, stop);
-        var before = long.MaxValue;
-        if (Entry is not null && (await journal.EntryAsync(Visit, Entry, stop)).Result is { } stored)
-            before = stored.Head.Id;
+        if (
+            Entry is not null
+            && before == long.MaxValue
+            && (await journal.HeadsAsync(Actor, EntityCode, new EntryQuery(Number: Entry, Limit: 1), stop)).Result
+                is [var head]
+        )
+            before = head.Id;
         var outcome = await rehearse.RunAsync(Actor, EntityCode, [read], Edition, stop, before: before);
         if (outcome.Result is null)
         {
@@ -318,7 +326,7 @@ public sealed class RehearseModel(
         Rehearsed = outcome.Result[0];
         Faults = Rehearsed.Result.Errors;
         if (read.Faults.Count == 0)
-            Doubted = await doubts.OfAsync(Visit, read.Event, Edition, before, stop);
+            Doubted = await doubts.OfAsync(Visit, read.Event, Rehearsed.Result.Entry, Edition, before, stop);
         if (OtherParty is null && OtherEdition is null)
             return;
         var (events, _, _) = BodyReader.Events(Encoding.UTF8.GetBytes(Text));
