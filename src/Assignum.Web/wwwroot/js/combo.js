@@ -14,6 +14,7 @@ function close() {
 
 async function show(input) {
   const asked = ++waiting;
+  const said = input.value;
   const answer = await fetch(`${input.dataset.pick}&q=${encodeURIComponent(input.value)}`, { headers: { Accept: 'text/html' } });
   if (!answer.ok || asked !== waiting || document.activeElement !== input) return;
   // What was marked stays marked while the list narrows.
@@ -24,6 +25,7 @@ async function show(input) {
   list.setAttribute('aria-label', input.getAttribute('aria-label') ?? 'choices');
   list.id = `${input.id}-list`;
   list.dataset.of = input.id;
+  list.dataset.said = said;
   list.innerHTML = await answer.text();
   [...list.children].forEach((option, i) => { option.id = `${list.id}-${i}`; });
   input.parentElement.append(list);
@@ -122,8 +124,10 @@ document.addEventListener('keydown', (event) => {
     return;
   }
   if (event.key === 'Enter' && open(input)) {
+    // The first is taken without being marked only where the list is of what is written by now: whoever types faster than it
+    // comes means what was typed.
     const marked = list.querySelector('[aria-selected=true]');
-    const option = marked ?? (input.value ? list.querySelector('[role=option]:not([aria-disabled]):not(.create)') : null);
+    const option = marked ?? (input.value && list.dataset.said === input.value ? list.querySelector('[role=option]:not([aria-disabled]):not(.create)') : null);
     if (option) { event.preventDefault(); event.stopImmediatePropagation(); take(input, option); }
   }
 }, true);
