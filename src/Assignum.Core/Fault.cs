@@ -55,6 +55,20 @@ public sealed record Fault(
         Column = column;
     }
 
+    /// <summary>What its message may name, that has a page.</summary>
+    public IEnumerable<Mention> Mentions
+    {
+        get
+        {
+            if (Account is not null)
+                yield return new Mention(Account, "account", Account);
+            if (Purpose is not null)
+                yield return new Mention(Purpose, "purpose", Purpose);
+            if (Part.Length > 0 && Key.Length > 0 && !Key.Contains('\u001f'))
+                yield return new Mention(Key, Part == "accounts" ? "account" : Part.TrimEnd('s'), Key);
+        }
+    }
+
     /// <summary>How much it weighs.</summary>
     public Severity Severity { get; init; } = Severity.Error;
 

@@ -1,4 +1,5 @@
 using Assignum.Core.Ledger;
+using Assignum.Core.Upkeep;
 using Npgsql;
 using NpgsqlTypes;
 
@@ -213,6 +214,39 @@ public static class ChartStore
                 )
             );
         return lines;
+    }
+
+    /// <summary>What stands on an account, in base currency, by what its lines are told apart by; what comes to nothing
+    /// is left out. Uses entry_line_account.</summary>
+    public static async Task<IReadOnlyList<StandingAmount>> StandingAsync(
+        NpgsqlConnection db,
+        int entity,
+        string number,
+        CancellationToken stop
+    )
+    {
+        await using var command = new NpgsqlCommand(
+            """
+            select l.tax_code, l.item, l.party, l.location, l.channel, sum(l.debit - l.credit)
+            from accounts a join entry_line l on l.entity_id = a.entity_id and l.account_id = a.account_id
+            where a.entity_id = $1 and a."number" = $2
+            group by l.tax_code, l.item, l.party, l.location, l.channel having sum(l.debit - l.credit) <> 0
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = number },
+            },
+        };
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        string? Text(int at) => reader.IsDBNull(at) ? null : reader.GetString(at);
+        var rows = new List<StandingAmount>();
+        while (await reader.ReadAsync(stop))
+            rows.Add(new StandingAmount(Text(0), Text(1), Text(2), Text(3), Text(4), reader.GetDecimal(5)));
+        return rows;
     }
 
     /// <summary>How often an account was posted on, and the first and last day.</summary>

@@ -35,6 +35,7 @@ internal static class DeskTasks
             .AddSingleton<BringChart>()
             .AddSingleton<KeepOpenings>()
             .AddSingleton<ReadAccounts>()
+            .AddSingleton<SplitAccounts>()
             .AddSingleton<Rehearse>()
             .AddSingleton<Doubts>()
             .AddSingleton<ShowPattern>()

@@ -3,6 +3,7 @@ using Assignum.Storage;
 using Assignum.Web;
 using Assignum.Web.Access;
 using Assignum.Web.Api;
+using Assignum.Web.Pages;
 using Assignum.Web.Start;
 using Microsoft.AspNetCore.Authentication.Cookies;
 using Microsoft.AspNetCore.DataProtection;
@@ -81,6 +82,9 @@ builder.Services.AddRazorPages(p =>
     p.Conventions.AllowAnonymousToPage("/Join");
     p.Conventions.ConfigureFilter(new CleanForms());
 });
+builder.Services.Configure<Microsoft.AspNetCore.Mvc.MvcOptions>(m =>
+    m.ModelBinderProviders.Insert(0, new Assignum.Web.Pages.DayBinder())
+);
 builder.Services.ConfigureHttpJsonOptions(j => ApiJson.Configure(j.SerializerOptions));
 
 // A value of the wrong kind in an address is answered like any other fault (FaultPages).
@@ -132,6 +136,7 @@ app.UseRouting();
 app.UseAuthentication();
 app.UseAuthorization();
 app.UseRateLimiter();
+app.Use(DayForms.Use);
 app.UseMiddleware<AuditedAnswers>();
 app.UseMiddleware<Gate>();
 app.MapOpenApi().AllowAnonymous();

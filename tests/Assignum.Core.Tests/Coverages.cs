@@ -28,7 +28,7 @@ public class Coverages
     ];
 
     // Few values and accounts, many assignments: hits, misses, shadows and repeats are all common.
-    private static readonly Gen<(SetUp SetUp, Purpose Purpose)> Small = Gen.Int[0, int.MaxValue]
+    internal static readonly Gen<(SetUp SetUp, Purpose Purpose)> Small = Gen.Int[0, int.MaxValue]
         .Select(seed =>
         {
             var random = new Random(seed);
@@ -172,7 +172,7 @@ public class Coverages
         });
 
     // Every combination of the axes, one by one.
-    private static IEnumerable<LegValues> Walk(IReadOnlyList<Axis> axes, int dims)
+    internal static IEnumerable<LegValues> Walk(IReadOnlyList<Axis> axes, int dims)
     {
         IEnumerable<LegValues> all = [default];
         for (var a = 0; a < axes.Count; a++)

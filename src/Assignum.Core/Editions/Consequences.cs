@@ -25,7 +25,13 @@ public sealed record Consequence(
 );
 
 /// <summary>Something a guard or a rule says of an event.</summary>
-public sealed record Said(Severity Severity, string Message);
+/// <param name="Purpose">The purpose that it names, or null.</param>
+/// <param name="Account">The account that it names, or null.</param>
+public sealed record Said(Severity Severity, string Message, string? Purpose = null, string? Account = null)
+{
+    /// <summary>What its message names.</summary>
+    public IEnumerable<Mention> Mentions => new Fault("", Message, "", Purpose, Account).Mentions;
+}
 
 /// <summary>What many events together do elsewhere.</summary>
 /// <param name="Events">How many of them.</param>
@@ -225,9 +231,11 @@ public static class Consequences
 
     private static List<Said> Says(EntryResult result) =>
         [
-            .. result.Errors.Select(e => new Said(Severity.Error, e.Message)),
+            .. result.Errors.Select(e => new Said(Severity.Error, e.Message, e.Purpose, e.Account)),
             .. result.Entry is { } entry
-                ? entry.Remarks.Concat(entry.Mirror?.Entry.Remarks ?? []).Select(r => new Said(r.Severity, r.Message))
+                ? entry
+                    .Remarks.Concat(entry.Mirror?.Entry.Remarks ?? [])
+                    .Select(r => new Said(r.Severity, r.Message, r.Purpose, r.Account))
                 : [],
         ];
 }

@@ -8,7 +8,11 @@ namespace Assignum.Core.Editions;
 /// <param name="Under">What it is grouped under: a purpose, or a part of the set-up.</param>
 /// <param name="Sentence">Such as "Instruments sold to Schools: 4012 Instruments, schools → 4010 Instruments, by a
 /// changed assignment".</param>
-public sealed record DifferenceLine(string Under, string Sentence, RowChange Change);
+public sealed record DifferenceLine(string Under, string Sentence, RowChange Change)
+{
+    /// <summary>What the sentence names.</summary>
+    public IReadOnlyList<Mention> Named { get; init; } = [];
+}
 
 /// <summary>The difference of two set-ups in words.</summary>
 public static class Difference
@@ -68,7 +72,7 @@ public static class Difference
         if (change.Part == Parts.Assignments)
             return Assigned(change, names);
         var what = change.Part.Name.Replace('-', ' ');
-        var label = change.Part == Parts.Accounts ? names.Account(change.Key) : change.Label;
+        var label = change.Part == Parts.Accounts ? names.Account(change.Key) : names.Row(change);
         var cells = change
             .Cells.Where(c => !change.Part.Columns.First(x => x.Name == c.Column).Key)
             .Select(c => (Column: c.Column.Replace('_', ' '), c.Before, c.After))
@@ -80,7 +84,7 @@ public static class Difference
             : change.After is null ? $"{label} is gone"
             : $"{label}: "
                 + string.Join(", ", cells.Select(c => $"{c.Column} {c.Before ?? "nothing"} → {c.After ?? "nothing"}"));
-        return new DifferenceLine(what, sentence, change);
+        return new DifferenceLine(what, sentence, change) { Named = names.Taken() };
     }
 
     private static DifferenceLine Assigned(RowChange change, Names names)
@@ -103,7 +107,7 @@ public static class Difference
             : to is null ? $"{of}: no longer {names.Account(from)}, its assignment is taken away"
             : from == to ? $"{of}: {names.Account(from)}, another note"
             : $"{of}: {names.Account(from)} → {names.Account(to)}, by a changed assignment";
-        return new DifferenceLine(purpose.Replace('-', ' '), sentence, change);
+        return new DifferenceLine(purpose.Replace('-', ' '), sentence, change) { Named = names.Taken() };
     }
 
     private sealed class Names(SetUp before, SetUp after)
@@ -121,29 +125,63 @@ public static class Difference
             Of(before.Groups, after.Groups, g => Core.Words.Of(g.Kind) + "\u001f" + g.Code, g => g.Name)
         );
 
-        public string Account(string number) =>
-            accounts.Value.GetValueOrDefault(number) is { } name ? $"{number} {name}" : number;
+        // What was named since this was asked last.
+        private readonly List<Mention> named = [];
+
+        public IReadOnlyList<Mention> Taken()
+        {
+            Mention[] taken = [.. named];
+            named.Clear();
+            return taken;
+        }
+
+        public string Account(string number)
+        {
+            var said = accounts.Value.GetValueOrDefault(number) is { } name ? $"{number} {name}" : number;
+            named.Add(new Mention(said, "account", number));
+            return said;
+        }
+
+        // A row of records or tax codes has a page where its key is one code.
+        public string Row(RowChange change)
+        {
+            if (!change.Key.Contains('\u001f'))
+                Named(change.Label, Parts.One(change.Part), change.Key);
+            foreach (var (column, code) in change.Part.Columns.Zip(change.After ?? change.Before!))
+                if (code is not null && Parts.Refers(change.Part, column.Name) is { } to)
+                    named.Add(new Mention(code, to.Part == Parts.Accounts ? "account" : Parts.One(to.Part), code));
+            return change.Label;
+        }
+
+        private string Named(string said, string column, string code)
+        {
+            named.Add(new Mention(said, column.Replace('_', '-'), code));
+            return said;
+        }
 
         // A key column's value in words: what is sold, to whom, where, how.
         public string Of(string column, string code, string purpose) =>
             column switch
             {
-                "item" => items.Value.GetValueOrDefault(code, code),
-                "item_group" => groups.Value.GetValueOrDefault("item\u001f" + code, code),
-                "party" => $"{Towards(purpose)} {parties.Value.GetValueOrDefault(code, code)}",
+                "item" => Named(items.Value.GetValueOrDefault(code, code), column, code),
+                "item_group" => Named(groups.Value.GetValueOrDefault("item\u001f" + code, code), column, code),
+                "party" => $"{Towards(purpose)} {Named(parties.Value.GetValueOrDefault(code, code), column, code)}",
                 "party_group" => $"{Towards(purpose)} "
-                    + (
+                    + Named(
                         groups.Value.GetValueOrDefault("customer\u001f" + code)
-                        ?? groups.Value.GetValueOrDefault("supplier\u001f" + code, code)
+                            ?? groups.Value.GetValueOrDefault("supplier\u001f" + code, code),
+                        column,
+                        code
                     ),
-                "project_group" => $"on projects of {groups.Value.GetValueOrDefault("project\u001f" + code, code)}",
-                "project" => $"on project {code}",
-                "location" => $"at {code}",
-                "channel" => $"through {code}",
-                "method" => $"by {code}",
-                "tax_code" => $"tax {code}",
-                "counterparty" => $"with {code}",
-                var other => $"{other.Replace('_', ' ')} {code}",
+                "project_group" => "on projects of "
+                    + Named(groups.Value.GetValueOrDefault("project\u001f" + code, code), column, code),
+                "project" => $"on project {Named(code, column, code)}",
+                "location" => $"at {Named(code, column, code)}",
+                "channel" => $"through {Named(code, column, code)}",
+                "method" => $"by {Named(code, column, code)}",
+                "tax_code" => $"tax {Named(code, column, code)}",
+                "counterparty" => $"with {Named(code, column, code)}",
+                var other => $"{other.Replace('_', ' ')} {Named(code, column, code)}",
             };
 
         private static string Towards(string purpose) =>

@@ -38,6 +38,31 @@ public static class DocumentShape
     /// <summary>Whether most documents of kinds that take a field have it.</summary>
     public static bool IsUsual(string field) => Often.Contains(field);
 
+    private static readonly HashSet<string> UsualInLists =
+    [
+        "account",
+        "debit",
+        "credit",
+        "item",
+        "quantity",
+        "unitPrice",
+        "unitCost",
+        "amount",
+        "net",
+        "kind",
+        "reference",
+        "party",
+        "discount",
+        "newUnitCost",
+    ];
+
+    /// <summary>Whether most rows of a kind's list have a column.</summary>
+    public static bool IsUsualInLists(EventKind kind, string column) =>
+        UsualInLists.Contains(column)
+        || kind.LineNeeds.Contains(column)
+        || kind.ByHand && column == "because"
+        || kind.LineTakes.Count < 7;
+
     /// <summary>The columns of a list (<c>lines</c>, <c>charges</c>, <c>settles</c>) in the order in which they are
     /// filled; none where the kind has no such list.</summary>
     public static IReadOnlyList<(string Name, FieldType Type)> Columns(EventKind kind, string list) =>

@@ -1,3 +1,4 @@
+using Assignum.Core.Calendar;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;
 using Assignum.Core.Money;
@@ -247,7 +248,7 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
             .Select(p => new Fault(
                 "period-closed",
                 Severity.Error,
-                $"{date:yyyy-MM-dd} is in a closed period ({p.From:yyyy-MM-dd} to {p.To:yyyy-MM-dd})."
+                $"{WrittenDay.Say(date)} is in a closed period ({WrittenDay.Say(p.From)} to {WrittenDay.Say(p.To)})."
             ));
 
     private static JournalEntry Reverse(JournalEntry entry, DateOnly day, CompiledSetUp setUp) =>

@@ -1,3 +1,4 @@
+using Assignum.Core.Calendar;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tax;
@@ -83,7 +84,7 @@ public sealed partial class EntrySheet
         {
             Fail(
                 "no-tax-rate",
-                $"Tax code {found} has no rate on {TaxDate:yyyy-MM-dd}: add one that begins on or before that day.",
+                $"Tax code {found} has no rate on {WrittenDay.Say(TaxDate)}: add one that begins on or before that day.",
                 path,
                 main
             );

@@ -24,7 +24,28 @@ public sealed record Column(
     bool Required,
     IReadOnlyList<string> Words,
     string? Unset = null
-);
+)
+{
+    /// <summary>What the column is called where people read it.</summary>
+    public string Title =>
+        Name switch
+        {
+            "class" => "Statement class",
+            "kind" => "Kind",
+            "control" => "Control account of",
+            "party_kinds" => "Parties admitted",
+            "hand_entries" => "Entries by hand",
+            "tax_admits" => "Directions of tax admitted",
+            "tax_code" => "Tax code",
+            "capital" => "Capital goods",
+            "revalue" => "Revalued at month end",
+            "dimension_rules" => "Reporting dimensions",
+            "usual_side" => "Usual side",
+            "stocked" => "Kept in stock",
+            "cost" or "standard_cost" => "Standard cost",
+            _ => char.ToUpperInvariant(Name[0]) + Name[1..].Replace('_', ' '),
+        };
+}
 
 /// <summary>Whether an edition holds a part (changed in a draft) or it is records (changed at once).</summary>
 public enum HeldBy

@@ -1,4 +1,5 @@
 using Assignum.Core;
+using Assignum.Core.Calendar;
 using Assignum.Core.Chart;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
@@ -34,8 +35,8 @@ public sealed class Doubts(DeskContext desk, ViewSetUp view)
             doubts.Add(
                 new Fault(
                     "no-period",
-                    $"Date: no period holds {source.Date:yyyy-MM-dd}; they run from {periods.Min(p => p.From):yyyy-MM-dd} "
-                        + $"to {periods.Max(p => p.To):yyyy-MM-dd}.",
+                    $"Date: no period holds {WrittenDay.Say(source.Date)}; they run from {WrittenDay.Say(periods.Min(p => p.From))} "
+                        + $"to {WrittenDay.Say(periods.Max(p => p.To))}.",
                     "date"
                 )
             );

@@ -1,3 +1,4 @@
+using Assignum.Core.Calendar;
 using Assignum.Core.Editions;
 using Assignum.Desk.Access;
 using Assignum.Storage;
@@ -131,7 +132,7 @@ public sealed class KeepDrafts(DeskContext desk)
                 if (edition.ValidFrom <= state.Today)
                     return No(
                         "in-force",
-                        $"Edition {number} is in force since {edition.ValidFrom:yyyy-MM-dd}: publish another over it instead."
+                        $"Edition {number} is in force since {WrittenDay.Say(edition.ValidFrom)}: publish another over it instead."
                     );
                 await PostingNumbers.HoldAsync(db, state.Id, stop);
                 if (await EditionStore.PostedUnderAsync(db, state.Id, number, edition.ValidFrom!.Value, stop))

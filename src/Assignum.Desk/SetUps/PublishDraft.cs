@@ -1,3 +1,4 @@
+using Assignum.Core.Calendar;
 using Assignum.Core.Editions;
 using Assignum.Core.Tables;
 using Assignum.Desk.Access;
@@ -73,11 +74,11 @@ public sealed class PublishDraft(DeskContext desk)
                 Refusal.Conflict,
                 "before-latest",
                 latest.ValidFrom > state.Today
-                    ? $"Edition {latest.Number} comes on {latest.ValidFrom:yyyy-MM-dd}, and the next one cannot "
+                    ? $"Edition {latest.Number} comes on {WrittenDay.Say(latest.ValidFrom)}, and the next one cannot "
                         + "begin before it. Where nothing was posted by it, it can be withdrawn: it stands beside as "
                         + "a what-if then, and this one can be published before it."
-                    : $"Edition {latest.Number} is in force from {latest.ValidFrom:yyyy-MM-dd}; the next one cannot "
-                        + "begin before it.",
+                    : $"Edition {latest.Number} is in force from {WrittenDay.Say(latest.ValidFrom)}; the next one "
+                        + "cannot begin before it.",
                 "from"
             );
         if (draft.BasedOn != (state.Latest?.Number ?? 0))
@@ -92,7 +93,7 @@ public sealed class PublishDraft(DeskContext desk)
             return Outcome<EditionRow>.No(
                 Refusal.Conflict,
                 "period-closed",
-                $"{day:yyyy-MM-dd} is in a closed period ({closed.From:yyyy-MM-dd} to {closed.To:yyyy-MM-dd}): "
+                $"{WrittenDay.Say(day)} is in a closed period ({WrittenDay.Say(closed.From)} to {WrittenDay.Say(closed.To)}): "
                     + "choose a later day.",
                 "from"
             );

@@ -1,3 +1,4 @@
+using Assignum.Core.Calendar;
 using Assignum.Core.Editions;
 using Assignum.Core.SetUps;
 using Assignum.Desk.Access;
@@ -103,7 +104,7 @@ public sealed class ViewSetUp(DeskContext desk)
                 edition is null ? Refusal.Invalid : Refusal.NotFound,
                 "no-edition",
                 edition is null
-                    ? $"No edition of {state.Code} is in force on {day:yyyy-MM-dd}: publish one that begins on or "
+                    ? $"No edition of {state.Code} is in force on {WrittenDay.Say(day)}: publish one that begins on or "
                         + "before that day."
                     : $"{state.Code} has no edition {edition}.",
                 edition is null ? "date" : "edition"

@@ -65,6 +65,27 @@ public sealed class LinkTo : TagHelper
         };
     }
 
+    /// <summary>A sentence with links to what it names.</summary>
+    public static Microsoft.AspNetCore.Html.IHtmlContent Sentence(
+        string? entity,
+        string sentence,
+        IEnumerable<Mention> mentions
+    )
+    {
+        var html = new Microsoft.AspNetCore.Html.HtmlContentBuilder();
+        foreach (var (text, named) in Mention.In(sentence, mentions))
+            if (named is not null && entity is not null && Address(entity, named.To, named.Code) is { } address)
+            {
+                var link = new TagBuilder("a");
+                link.Attributes["href"] = address;
+                link.InnerHtml.Append(text);
+                html.AppendHtml(link);
+            }
+            else
+                html.Append(text);
+        return html;
+    }
+
     /// <inheritdoc/>
     public override async Task ProcessAsync(TagHelperContext context, TagHelperOutput output)
     {

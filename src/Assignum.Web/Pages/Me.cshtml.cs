@@ -1,4 +1,5 @@
 using Assignum.Core;
+using Assignum.Core.Calendar;
 using Assignum.Desk.Access;
 using Assignum.Web.Access;
 using Microsoft.AspNetCore.Mvc;
@@ -29,6 +30,34 @@ public sealed class MeModel(OwnAccount own) : PageModel
     public string? Done { get; set; }
 
     public Task<IActionResult> OnGetAsync() => ShowAsync();
+
+    /// <summary>A day in a form.</summary>
+    public static string Example(DayForm form) =>
+        form switch
+        {
+            DayForm.MonthFirst => "Mar 14, 2026",
+            DayForm.YearFirst => "2026-03-14",
+            _ => "14 Mar 2026",
+        };
+
+    /// <summary>Takes another form for days; it is kept in this browser, nobody else sees it.</summary>
+    public IActionResult OnPostDays(DayForm form)
+    {
+        Response.Cookies.Append(
+            DayForms.Cookie,
+            Enum.IsDefined(form) ? form.ToString() : nameof(DayForm.DayFirst),
+            new CookieOptions
+            {
+                MaxAge = TimeSpan.FromDays(3650),
+                HttpOnly = true,
+                IsEssential = true,
+                SameSite = SameSiteMode.Strict,
+                Secure = Request.IsHttps,
+            }
+        );
+        Done = "Days are written so from now on, in this browser.";
+        return LocalRedirect("/me");
+    }
 
     public async Task<IActionResult> OnPostPasswordAsync(string? now, string? password, string? again)
     {

@@ -1,4 +1,5 @@
 using System.Globalization;
+using Assignum.Core.Calendar;
 using Assignum.Core.Entries;
 using Assignum.Core.Landing;
 using Assignum.Core.Money;
@@ -26,6 +27,10 @@ internal static class Show
     public static string Count(int count) =>
         count == 0 ? "" : count.ToString("N0", CultureInfo.InvariantCulture).Replace(',', ThinGap);
 
+    /// <inheritdoc cref="Count(int)"/>
+    public static string Count(Int128 count) =>
+        count == 0 ? "" : count.ToString("N0", CultureInfo.InvariantCulture).Replace(',', ThinGap);
+
     /// <summary>So many of something: <c>1 change</c>, <c>2 changes</c>.</summary>
     public static string Some(int count, string one) =>
         $"{(count == 0 ? "0" : Count(count))} {one}{(count == 1 ? "" : "s")}";
@@ -37,12 +42,11 @@ internal static class Show
     public static string Plain(decimal? number) =>
         number?.ToString("0.############", CultureInfo.InvariantCulture) ?? "";
 
-    /// <summary>A day as people read it: 14 Mar 2026.</summary>
-    public static string Day(DateOnly? day) => day?.ToString("d MMM yyyy", CultureInfo.InvariantCulture) ?? "";
+    /// <summary>A day in the form of whoever reads: 14 Mar 2026 as shipped.</summary>
+    public static string Day(DateOnly? day) => WrittenDay.Say(day);
 
     /// <summary>An instant in UTC.</summary>
-    public static string Instant(DateTime? at) =>
-        at?.ToString("d MMM yyyy HH:mm 'UTC'", CultureInfo.InvariantCulture) ?? "";
+    public static string Instant(DateTime? at) => at is { } of ? WrittenDay.Say(of) : "";
 
     /// <summary>A purpose by its title; what is none, such as "by hand", as it is.</summary>
     public static string Purpose(string? name) => name is null ? "" : Purposes.Find(name)?.Title ?? name;

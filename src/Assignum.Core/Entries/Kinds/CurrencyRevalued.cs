@@ -1,3 +1,4 @@
+using Assignum.Core.Calendar;
 using Assignum.Core.Landing;
 
 namespace Assignum.Core.Entries.Kinds;
@@ -17,7 +18,7 @@ public sealed class CurrencyRevalued : EventKind
     public override void Write(EntrySheet sheet)
     {
         if (sheet.Event.ReverseOn is { } day && day <= sheet.Event.Date)
-            sheet.Fail("bad-date", $"reverseOn is {day:yyyy-MM-dd}; it must come after the date.", "reverseOn");
+            sheet.Fail("bad-date", $"reverseOn is {WrittenDay.Say(day)}; it must come after the date.", "reverseOn");
         foreach (var line in sheet.Lines)
         {
             var account = sheet.Number(line.Source.Account)!;

@@ -1,3 +1,4 @@
+using Assignum.Core.Calendar;
 using Assignum.Core.Events;
 using Assignum.Core.SetUps;
 using static Assignum.Core.Landing.Purposes;
@@ -29,7 +30,7 @@ public sealed class IntercompanyCharge : EventKind
         {
             sheet.Fail(
                 "unknown-record",
-                $"Entity {name} has no edition in force on {source.Date:yyyy-MM-dd}, or is this entity itself.",
+                $"Entity {name} has no edition in force on {WrittenDay.Say(source.Date)}, or is this entity itself.",
                 "counterparty"
             );
             return null;

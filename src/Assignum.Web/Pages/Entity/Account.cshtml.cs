@@ -308,7 +308,10 @@ public sealed class AccountModel(
                 null,
                 EntityCode,
                 typed ?? NewAccount.Beside(setUp, From is null ? null : numbers.Holder(From))
-            );
+            )
+            {
+                SetUp = setUp,
+            };
             return true;
         }
         if (numbers.Holder(Number) is not { } account)
@@ -319,7 +322,10 @@ public sealed class AccountModel(
             Parts.Accounts.Write(setUp with { Accounts = [account] })[0],
             EntityCode,
             typed
-        );
+        )
+        {
+            SetUp = setUp,
+        };
         Warning = numbers.Disagrees(account.Number, account.Class);
         References = ChartReferences.To(setUp, Number);
         Holding = ChartReferences.Holding(setUp, Number);

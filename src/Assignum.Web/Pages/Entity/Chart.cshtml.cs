@@ -42,6 +42,24 @@ public sealed class ChartModel(
     [BindProperty(SupportsGet = true)]
     public string? Lacking { get; set; }
 
+    /// <summary>With it, what moved from that day on; without, what stands.</summary>
+    [BindProperty(SupportsGet = true)]
+    public DateOnly? From { get; set; }
+
+    /// <summary>The day up to which; none: all days.</summary>
+    [BindProperty(SupportsGet = true)]
+    public DateOnly? To { get; set; }
+
+    /// <summary>Of which days the amounts are.</summary>
+    public string OfDays =>
+        (From, To) switch
+        {
+            (null, null) => $"balances in {State.Currency} to date",
+            (null, _) => $"balances in {State.Currency} as at {Show.Day(To)}",
+            (_, null) => $"what moved in {State.Currency} since {Show.Day(From)}",
+            _ => $"what moved in {State.Currency} from {Show.Day(From)} to {Show.Day(To)}",
+        };
+
     [BindProperty(SupportsGet = true)]
     public string Fields { get; set; } = "statement";
 
@@ -98,7 +116,16 @@ public sealed class ChartModel(
     /// <summary>The address of the same list for another handler.</summary>
     public string QueryString(string more)
     {
-        var pairs = new[] { ("q", Q), ("class", Class), ("control", Control), ("lacking", Lacking), ("fields", Fields) }
+        var pairs = new[]
+        {
+            ("q", Q),
+            ("class", Class),
+            ("control", Control),
+            ("lacking", Lacking),
+            ("fields", Fields),
+            ("from", From?.ToString("yyyy-MM-dd", System.Globalization.CultureInfo.InvariantCulture)),
+            ("to", To?.ToString("yyyy-MM-dd", System.Globalization.CultureInfo.InvariantCulture)),
+        }
             .Where(p => !string.IsNullOrEmpty(p.Item2))
             .Select(p => $"{p.Item1}={Uri.EscapeDataString(p.Item2!)}");
         return "?" + string.Join('&', pairs.Append(more));
@@ -237,12 +264,19 @@ public sealed class ChartModel(
     private async Task<SetUp> SetUpAsync() =>
         (await view.OfAsync(Visit, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
 
+    private async Task<Dictionary<string, decimal>> BalancesAsync(DateOnly? at) =>
+        (await journal.BalancesAsync(Actor, EntityCode, at, HttpContext.RequestAborted)).Result!.ToDictionary(
+            b => b.Account,
+            b => b.Debit - b.Credit
+        );
+
     private async Task<List<StatementRow>> RowsAsync()
     {
         var setUp = await SetUpAsync();
-        var balances = (
-            await journal.BalancesAsync(Actor, EntityCode, null, HttpContext.RequestAborted)
-        ).Result!.ToDictionary(b => b.Account, b => b.Debit - b.Credit);
+        var balances = await BalancesAsync(To);
+        if (From is { } from)
+            foreach (var (account, before) in await BalancesAsync(from.AddDays(-1)))
+                balances[account] = balances.GetValueOrDefault(account) - before;
         Count = setUp.Accounts.Count;
         var rows = StatementTree.Lay(setUp.Accounts, balances);
         Debits = rows.Where(r => r.Account?.Kind == AccountKind.Posting && r.Balance > 0).Sum(r => r.Balance);

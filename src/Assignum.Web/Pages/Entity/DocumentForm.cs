@@ -1,4 +1,5 @@
 using System.Text.Json.Nodes;
+using Assignum.Core.Calendar;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
 using Assignum.Core.Money;
@@ -142,6 +143,7 @@ public static class DocumentForm
             or FieldType.Share => WrittenNumber.Of(value, out _) is { } number
                 ? JsonValue.Create(number)
                 : JsonValue.Create(value),
+            FieldType.Date => JsonValue.Create(WrittenDay.Canonical(value)),
             FieldType.Flag => JsonValue.Create(value is "true" or "on"),
             _ => JsonValue.Create(value),
         };

@@ -1,4 +1,5 @@
 using System.Globalization;
+using Assignum.Core.Calendar;
 using Assignum.Core.Editions;
 using Assignum.Core.Tables;
 using Assignum.Desk;
@@ -198,7 +199,7 @@ public sealed class EditionsModel(
         );
     }
 
-    private DateOnly? Day => DateOnly.TryParseExact(From, "yyyy-MM-dd", out var from) ? from : null;
+    private DateOnly? Day => WrittenDay.Of(From);
 
     private async Task<IActionResult> AfterAsync<T>(Outcome<T> made, string done) =>
         made.Refused is null ? Went(done) : await RefusedAsync(made);

@@ -19,6 +19,9 @@ public sealed class EntryModel(DeskContext desk, ReadJournal journal) : EntityPa
     /// <summary>What the event says beside what every entry shows.</summary>
     public IReadOnlyList<(string Field, string Value)> More { get; private set; } = [];
 
+    /// <summary>Why remarks were passed over, by account.</summary>
+    public ILookup<string, string> Because { get; private set; } = null!;
+
     private static readonly string[] Told = ["project", "channel", "method", "location", "reason", "text"];
 
     public async Task<IActionResult> OnGetAsync([FromRoute] string? number)
@@ -34,6 +37,7 @@ public sealed class EntryModel(DeskContext desk, ReadJournal journal) : EntityPa
             .. Told.Select(f => (f, json.RootElement.TryGetProperty(f, out var v) ? v.ToString() : ""))
                 .Where(f => f.Item2.Length > 0),
         ];
+        Because = EntryView.BecauseIn(json.RootElement);
         EventText = JsonSerializer.Serialize(json.RootElement, Indented);
         return Page();
     }

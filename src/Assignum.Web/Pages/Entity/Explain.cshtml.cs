@@ -1,4 +1,5 @@
 using Assignum.Core;
+using Assignum.Core.Calendar;
 using Assignum.Core.Checks;
 using Assignum.Core.Landing;
 using Assignum.Desk;
@@ -59,10 +60,10 @@ public sealed class ExplainModel(DeskContext desk, ViewSetUp view) : EntityPage(
         DateOnly? day = null;
         if (!string.IsNullOrEmpty(Date))
         {
-            if (DateOnly.TryParseExact(Date, "yyyy-MM-dd", out var read))
+            if (WrittenDay.Of(Date) is { } read)
                 day = read;
             else
-                faults.Add(new Fault("bad-date", "The day is no date: write it as YYYY-MM-DD.", "date"));
+                faults.Add(new Fault("bad-date", "The day is no date: write it as 14 Mar 2026.", "date"));
         }
         var set = await view.OfAsync(
             Visit,

@@ -2,6 +2,7 @@ using Assignum.Core.Chart;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;
 using Assignum.Core.SetUps;
+using Assignum.Core.Upkeep;
 using Assignum.Desk;
 using Assignum.Desk.Access;
 using Assignum.Desk.Chart;
@@ -70,6 +71,19 @@ public sealed class PickModel(DeskContext desk, ViewSetUp view, ReadAccounts acc
                 )),
                 q
             );
+            return Page();
+        }
+        if (Type is "family" or "report-code")
+        {
+            var chart = (await view.OfAsync(Visit, "draft", null, HttpContext.RequestAborted)).Result!.SetUp.SetUp;
+            var used =
+                Type == "family" ? AccountChoices.Families(chart) : AccountChoices.ReportCodes(chart, Kind ?? "");
+            Choices =
+            [
+                .. used.Where(u => u.Item1.Contains(q, StringComparison.OrdinalIgnoreCase))
+                    .Take(MostChoices)
+                    .Select(u => new Choice(u.Item1, Show.Some(u.Item2, "account"))),
+            ];
             return Page();
         }
         if (!Core.Words.TryParse<FieldType>(Type ?? "", out var type))

@@ -1,4 +1,5 @@
 using Assignum.Core;
+using Assignum.Core.Calendar;
 using Assignum.Core.Ledger;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
@@ -183,6 +184,7 @@ public sealed class TaxModel(DeskContext desk, ViewSetUp view, EditSetUp edit, T
     public async Task<IActionResult> OnPostRateAsync(string[] codes, string? percent, string? from, string? reason)
     {
         Show = "codes";
+        from = WrittenDay.Canonical(from);
         var (edits, fault) = TaxEdits.Rate(codes, percent, from);
         return fault is null
             ? await EditAsync($"rate of {percent} % from {from}", reason, edits, "?show=codes")

@@ -4,6 +4,7 @@ import './combo.js';
 import './lines.js';
 import './foresee.js';
 import './forms.js';
+import './days.js';
 import './grid.js';
 import './ladder.js';
 import './source.js';

@@ -19,7 +19,7 @@ function narrow(form, field) {
 }
 document.addEventListener('input', (event) => {
   const form = filter(event.target);
-  if (!form || event.target.matches('select, [type=date], [data-pick], [type=checkbox]')) return;
+  if (!form || event.target.matches('select, [data-day], [data-pick], [type=checkbox]')) return;
   clearTimeout(soon);
   soon = setTimeout(() => narrow(form, event.target), 600);
 });
@@ -28,13 +28,13 @@ document.addEventListener('change', (event) => {
   if (!form || form.matches('[data-send-on-change]') || event.target.matches('select[data-go]')) return;
   const field = event.target;
   // What is picked is a choice; what is typed into such a field is one when it is left.
-  if (field.matches('select, [type=date], [data-pick], [type=checkbox]') && (field.type !== 'date' || field.value === '' || field.validity.valid)) { clearTimeout(soon); soon = setTimeout(() => narrow(form, field), field.type === 'date' ? 800 : 250); }
+  if (field.matches('select, [data-day], [data-pick], [type=checkbox]')) { clearTimeout(soon); soon = setTimeout(() => narrow(form, field), field.matches('[data-day]') ? 800 : 250); }
 });
 const narrowed = JSON.parse(sessionStorage.getItem(FILTER) ?? 'null');
 if (narrowed?.path === location.pathname) {
   const field = narrowed.id && document.getElementById(narrowed.id);
   field?.focus({ preventScroll: true });
-  if (field?.matches('input:not([type=date])')) field.setSelectionRange?.(field.value.length, field.value.length);
+  if (field?.matches('input')) field.setSelectionRange?.(field.value.length, field.value.length);
 }
 sessionStorage.removeItem(FILTER);
 
