@@ -41,6 +41,7 @@ public sealed class EveryPage(RunningApp app) : InBrowser(app)
             "policies",
             "rehearse",
             "rehearse?kind=json",
+            "chart/4010/split",
             "rehearse/cycle",
             "new-line",
             "editions",

@@ -302,6 +302,101 @@ public sealed class JoinedUp(RunningApp app) : InBrowser(app)
     }
 
     [Fact]
+    public async Task An_account_in_use_is_split_by_tax_treatment_with_what_stands_on_it_and_undone()
+    {
+        var entity = await App.EntityAsync("SPLITTAX");
+        await PostAsync(
+            entity,
+            """[{"source":"t","id":"1","kind":"sales-invoice","date":"2026-10-01","reference":"INV-1","""
+                + """ "party":"SCH-KERRY","lines":[{"item":"RG-100","unitPrice":100}]},"""
+                + """{"source":"t","id":"2","kind":"sales-invoice","date":"2026-10-02","reference":"INV-2","""
+                + """ "party":"EX-BOREAL","lines":[{"item":"RG-100","unitPrice":40}]}]"""
+        );
+        SignIn("nora");
+        using var client = App.Client();
+        async Task<string> LandsAsync(string party)
+        {
+            using var answer = await client.GetAsync(
+                $"/api/v1/entities/{entity}/explain?purpose=sales-revenue&item=RG-100&party={party}&edition=draft",
+                Stop
+            );
+            using var json = System.Text.Json.JsonDocument.Parse(await answer.Content.ReadAsStringAsync(Stop));
+            return json.RootElement.GetProperty("account").GetString()!;
+        }
+        var abroad = await LandsAsync("EX-BOREAL");
+        Go($"/e/{entity}/chart/{abroad}");
+        Act($"a[href$='/chart/{abroad}/split']", Keys.Enter);
+        Find("#split-form tbody").Text.ShouldContain("40.00");
+        NothingSerious();
+        var row = Find("#split-form tbody tr:has(a[href*='code='])");
+        var number = row.FindElement(By.CssSelector("input.code")).GetAttribute("value")!;
+        wait.Until(b => !b.FindElement(By.Id("consequences")).Text.Contains("rehearsed twice"));
+        Act("#reclassify", Keys.Space);
+        Act("#split-form button.btn-main", Keys.Enter);
+        // The chain's last document moves what stood there; nothing is posted.
+        wait.Until(b => b.Url.Contains("/rehearse/cycle", StringComparison.Ordinal));
+        Find(".steps").Text.ShouldContain("Hand entry");
+        Find($"[aria-label='Account {number}']").Text.ShouldContain("40.00");
+        (await LandsAsync("EX-BOREAL")).ShouldBe(number);
+        acts.ShouldBeLessThanOrEqualTo(3);
+        // Nothing else moved, and one undo takes it all back.
+        (await LandsAsync("SCH-KERRY")).ShouldNotBe(number);
+        Go($"/e/{entity}/history");
+        Find("table, .work").Text.ShouldContain($"account {abroad} split into");
+    }
+
+    [Fact]
+    public async Task Days_are_read_and_written_as_their_reader_does()
+    {
+        var entity = await App.EntityAsync("DAYS");
+        SignIn("iris");
+        Go($"/e/{entity}/journal");
+        Find("#from").SendKeys("3/10/26" + Keys.Tab);
+        wait.Until(b => b.Url.Contains("from=", StringComparison.Ordinal));
+        Find("#from").GetAttribute("value").ShouldBe("3 Oct 2026");
+        Find("#from").SendKeys(Keys.ArrowUp);
+        wait.Until(b => b.FindElement(By.Id("from")).GetAttribute("value") == "4 Oct 2026");
+        Go("/me");
+        Find("#form").SendKeys("2026" + Keys.Tab);
+        Find("[formaction*=Days], form[action*=Days] button").SendKeys(Keys.Enter);
+        Find("[role=status]").Text.ShouldContain("from now on");
+        Go($"/e/{entity}/chart?to=2026-10-03");
+        Find("h1 + .aside").Text.ShouldContain("as at 2026-10-03");
+        Find("#to").GetAttribute("value").ShouldBe("2026-10-03");
+        browser.Manage().Cookies.DeleteCookieNamed("assignum-days");
+    }
+
+    [Fact]
+    public async Task Report_codes_parties_and_dimensions_are_chosen_and_a_because_is_told()
+    {
+        var entity = await App.EntityAsync("SEVERAL");
+        SignIn("nora");
+        Go($"/e/{entity}/chart/4010");
+        Act("#new-party_kinds-customers", Keys.Space);
+        Focus("#new-report_codes");
+        Press(["return=R1", Keys.Enter]);
+        wait.Until(b => b.FindElement(By.CssSelector(".donebox")).Text.Contains("Saved", StringComparison.Ordinal));
+        Find("#new-party_kinds-customers").Selected.ShouldBeTrue();
+        Find("#new-report_codes-return").GetAttribute("value").ShouldBe("R1");
+        // On another account the same name is there to be picked for.
+        Go($"/e/{entity}/chart/4012");
+        Find("#new-report_codes-return").SendKeys("R");
+        wait.Until(b => b.FindElements(By.CssSelector("[role=option]")).Count == 1);
+        Find("#new-report_codes-return").SendKeys(Keys.Tab);
+        Find("#new-report_codes-return").GetAttribute("value").ShouldBe("R1");
+
+        await PostAsync(
+            entity,
+            """[{"source":"t","id":"b1","kind":"hand-entry","date":"2026-10-01","lines":["""
+                + """{"account":"4880","debit":5,"because":"an error of May"},{"account":"6100","credit":5}]}]"""
+        );
+        Go($"/e/{entity}/journal");
+        Go(Find("td.code a[href*='/journal/']").GetAttribute("href")!.Replace(App.Address.ToString(), "/"));
+        Find(".entry-cards").Text.ShouldContain("passed over because: an error of May");
+        Find(".entry-cards a[href$='/chart/4880']").Text.ShouldBe("4880");
+    }
+
+    [Fact]
     public async Task What_was_typed_outlives_a_session_that_ends()
     {
         SignIn("nora");
