@@ -1,5 +1,6 @@
 using Assignum.Desk.Access;
 using Assignum.Desk.Chart;
+using Assignum.Desk.Checks;
 using Assignum.Desk.Posting;
 using Assignum.Desk.SetUps;
 using Assignum.Desk.Tax;
@@ -30,6 +31,8 @@ internal static class DeskTasks
             .AddSingleton<KeepDrafts>()
             .AddSingleton<MergeDrafts>()
             .AddSingleton<ReadCoverage>()
+            .AddSingleton<ReadFindings>()
+            .AddSingleton<HandleFindings>()
             .AddSingleton<BringSheet>()
             .AddSingleton<OpenLine>()
             .AddSingleton<BringChart>()

@@ -128,15 +128,15 @@ public sealed record Account(
     public IReadOnlyList<string> ForbiddenDimensions => Rules(DimensionRules, "forbidden");
 
     private static string[] Rules(string? text, string rule) =>
-        text is null
-            ? []
-            :
-            [
-                .. text.Split(' ', StringSplitOptions.RemoveEmptyEntries)
-                    .Select(p => p.Split('=', 2))
-                    .Where(p => p.Length == 2 && p[1] == rule)
-                    .Select(p => p[0]),
-            ];
+        [.. Pairs(text).Where(p => p.Value == rule).Select(p => p.Name)];
+
+    /// <summary>A cell of <c>name=value</c> pairs, blanks between them.</summary>
+    public static IEnumerable<(string Name, string Value)> Pairs(string? cell) =>
+        (cell ?? "")
+            .Split(' ', StringSplitOptions.RemoveEmptyEntries)
+            .Select(p => p.Split('=', 2))
+            .Where(p => p.Length == 2)
+            .Select(p => (p[0], p[1]));
 }
 
 /// <summary>A range of numbers that a class uses, both ends inclusive, compared as text of equal length.</summary>

@@ -1,3 +1,4 @@
+using Assignum.Core.Chart;
 using Assignum.Core.SetUps;
 
 namespace Assignum.Core.Upkeep;
@@ -11,29 +12,26 @@ public static class AccountChoices
 
     /// <summary>The names of report codes.</summary>
     public static IReadOnlyList<string> ReportNames(SetUp setUp) =>
-        [.. Counted(setUp.Accounts.SelectMany(a => Pairs(a.ReportCodes)).Select(p => p.Name)).Select(c => c.Item1)];
+        [
+            .. Counted(setUp.Accounts.SelectMany(a => Account.Pairs(a.ReportCodes)).Select(p => p.Name))
+                .Select(c => c.Item1),
+        ];
 
     /// <summary>The codes that accounts have under a name.</summary>
     public static IReadOnlyList<(string Code, int Accounts)> ReportCodes(SetUp setUp, string name) =>
-        Counted(setUp.Accounts.SelectMany(a => Pairs(a.ReportCodes)).Where(p => p.Name == name).Select(p => p.Value));
+        Counted(
+            setUp.Accounts.SelectMany(a => Account.Pairs(a.ReportCodes)).Where(p => p.Name == name).Select(p => p.Value)
+        );
 
     /// <summary>The reporting dimensions that have values or that a rule names.</summary>
     public static IReadOnlyList<string> ReportingDimensions(SetUp setUp) =>
         [
             .. setUp
                 .DimensionValues.Select(v => v.Dimension)
-                .Concat(setUp.Accounts.SelectMany(a => Pairs(a.DimensionRules)).Select(p => p.Name))
+                .Concat(setUp.Accounts.SelectMany(a => Account.Pairs(a.DimensionRules)).Select(p => p.Name))
                 .Distinct(StringComparer.Ordinal)
                 .Order(StringComparer.Ordinal),
         ];
-
-    /// <summary>A cell of <c>name=value</c> pairs.</summary>
-    public static IEnumerable<(string Name, string Value)> Pairs(string? cell) =>
-        (cell ?? "")
-            .Split(' ', StringSplitOptions.RemoveEmptyEntries)
-            .Select(p => p.Split('=', 2))
-            .Where(p => p.Length == 2)
-            .Select(p => (p[0], p[1]));
 
     private static List<(string, int)> Counted(IEnumerable<string> words) =>
         [

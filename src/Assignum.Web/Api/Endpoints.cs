@@ -4,6 +4,7 @@ using Assignum.Core.Landing;
 using Assignum.Core.Ledger;
 using Assignum.Desk;
 using Assignum.Desk.Access;
+using Assignum.Desk.Checks;
 using Assignum.Desk.Posting;
 using Assignum.Desk.SetUps;
 using Assignum.Formats.Json;
@@ -59,6 +60,9 @@ internal static class Endpoints
         entity.MapGet("/entries", EntriesAsync).WithSummary("Posted entries");
         entity.MapGet("/trial-balance", TrialBalanceAsync).WithSummary("Debits, credits and balance of every account");
         entity.MapGet("/explain", ExplainAsync).WithSummary("The trace of one landing without an event");
+        entity
+            .MapGet("/findings", FindingsAsync)
+            .WithSummary("What checks find in an edition, the gravest first, with what would mend it");
         entity
             .MapGet("/coverage", CoverageAsync)
             .WithSummary("How every combination of records is decided, purpose by purpose, exactly");
@@ -361,6 +365,73 @@ internal static class Endpoints
                 landing = TraceJson.Document(explained),
             }
         );
+    }
+
+    // Mends are tried before they are told, each on the whole set-up: of so many, the gravest first.
+    private const int MostMends = 200;
+
+    private static async Task<IResult> FindingsAsync(
+        HttpContext http,
+        string entity,
+        string? edition,
+        string? code,
+        string? severity,
+        string? accepted,
+        DeskContext desk,
+        ReadFindings findings
+    )
+    {
+        var stop = http.RequestAborted;
+        Core.Checks.FindingSeverity? of = null;
+        var faults = new List<Fault>();
+        if (severity is { Length: > 0 })
+            if (Words.TryParse<Core.Checks.FindingSeverity>(severity, out var said))
+                of = said;
+            else
+                faults.Add(new Fault("bad-severity", "Say error, warning or info.", "severity"));
+        if (code is { Length: > 0 } && Core.Checks.Findings.Find(code) is null)
+            faults.Add(new Fault("unknown-code", "There is no check of that code.", "code"));
+        bool? held = accepted switch
+        {
+            null or "" => null,
+            "true" => true,
+            "false" => false,
+            _ => Fail(faults),
+        };
+        if (faults.Count > 0)
+            return ApiProblem.Of(Outcome<object>.No(Refusal.Invalid, faults));
+        Outcome<Visit> entered;
+        await using (var db = await desk.Database.OpenAsync(stop))
+            entered = await desk.EnterAsync(db, http.Actor(), entity, Role.Viewer, false, stop);
+        if (entered.Result is not { } visit)
+            return ApiProblem.Of(entered);
+        var read = await findings.RunAsync(visit, edition, stop);
+        if (read.Result is not { } view)
+            return ApiProblem.Of(read);
+        var rows = view
+            .Open.Where(_ => held != true)
+            .Concat(view.Accepted.Where(_ => held != false))
+            .Where(r => code is null or "" || r.Finding.Code == code)
+            .Where(r => of is null || r.Finding.Severity == of)
+            .OrderBy(r => r.Finding, Core.Checks.Findings.Order)
+            .ToList();
+        var mends = ReadFindings.Mends(view, visit.State.Today, rows.Take(MostMends).Select(r => r.Finding));
+        return Results.Json(
+            rows.Select(r =>
+                FindingDocument.From(
+                    r.Finding,
+                    mends.GetValueOrDefault(r.Finding.Identity),
+                    r.Accepted is { } a ? new AcceptedDocument(a.Who, a.At, a.Reason, a.Until) : null
+                )
+            ),
+            TraceJson.Settings
+        );
+    }
+
+    private static bool? Fail(List<Fault> faults)
+    {
+        faults.Add(new Fault("bad-value", "Say true or false.", "accepted"));
+        return null;
     }
 
     private static async Task<IResult> CoverageAsync(HttpContext http, string entity, string? edition, ViewSetUp view)

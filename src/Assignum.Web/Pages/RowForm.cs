@@ -48,8 +48,8 @@ public sealed record RowForm(
         var cell = Value(at);
         IReadOnlyList<CellPart> Named(IEnumerable<string> names, Func<string, CellPart> other) =>
             [
-                .. AccountChoices.Pairs(cell).Select(p => other(p.Name) with { Value = p.Value }),
-                .. names.Except(AccountChoices.Pairs(cell).Select(p => p.Name)).Select(other),
+                .. Core.Chart.Account.Pairs(cell).Select(p => other(p.Name) with { Value = p.Value }),
+                .. names.Except(Core.Chart.Account.Pairs(cell).Select(p => p.Name)).Select(other),
             ];
         return column.Name switch
         {

@@ -1,0 +1,3 @@
+using Assignum.Tool;
+
+return Commands.Run(args, Console.Out, Console.Error);
