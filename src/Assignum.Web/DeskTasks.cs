@@ -33,6 +33,7 @@ internal static class DeskTasks
             .AddSingleton<ReadCoverage>()
             .AddSingleton<ReadFindings>()
             .AddSingleton<HandleFindings>()
+            .AddSingleton<ReadOverview>()
             .AddSingleton<BringSheet>()
             .AddSingleton<OpenLine>()
             .AddSingleton<BringChart>()

@@ -1,5 +1,6 @@
 using System.Text.Json.Nodes;
 using Assignum.Core;
+using Assignum.Core.Checks;
 using Assignum.Core.Editions;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
@@ -9,6 +10,7 @@ using Assignum.Core.SetUps;
 using Assignum.Core.Statements;
 using Assignum.Core.Tables;
 using Assignum.Desk.Access;
+using Assignum.Desk.Checks;
 using Assignum.Desk.Posting;
 using Assignum.Formats.Json;
 using Assignum.Storage;
@@ -33,6 +35,12 @@ public sealed record Foreseen(
 
     /// <summary>What stands on accounts and moves to another part of the statements.</summary>
     public IReadOnlyList<StatementMove> Moves { get; init; } = [];
+
+    /// <summary>What checks would find that they do not find now.</summary>
+    public IReadOnlyList<Finding> FindingsNew { get; init; } = [];
+
+    /// <summary>What they would find no more.</summary>
+    public IReadOnlyList<Finding> FindingsGone { get; init; } = [];
 }
 
 /// <summary>The difference of two editions.</summary>
@@ -53,7 +61,7 @@ public sealed record MovingValue(
 );
 
 /// <summary>The difference of two editions, in words and in what recent events would do.</summary>
-public sealed class CompareSetUps(DeskContext desk, ViewSetUp view)
+public sealed class CompareSetUps(DeskContext desk, ViewSetUp view, ReadFindings? findings = null)
 {
     /// <summary>Events that consequences are worked out for.</summary>
     public const int MostEvents = 1000;
@@ -305,6 +313,7 @@ public sealed class CompareSetUps(DeskContext desk, ViewSetUp view)
                 recent.Clear();
             recent[state.Id] = events;
         }
+        var (appear, gone) = await FindingsAsync(db, state, before, after, stop);
         // What another entity would make of a charge is nobody's to remember here.
         if (events.Charges)
             return Found(
@@ -315,6 +324,8 @@ public sealed class CompareSetUps(DeskContext desk, ViewSetUp view)
             ) with
             {
                 Moves = await MovesAsync(db, state, before, after, stop),
+                FindingsNew = appear,
+                FindingsGone = gone,
             };
         if (!events.Known.TryGetValue(before, out var old))
             events.Known.AddOrUpdate(before, old = new EventRun(null, events.Documents).Apart(events.Events, before));
@@ -323,7 +334,26 @@ public sealed class CompareSetUps(DeskContext desk, ViewSetUp view)
         return new Foreseen(events.Events.Count, next.Event - 1, found, Consequences.InAll(found), [])
         {
             Moves = await MovesAsync(db, state, before, after, stop),
+            FindingsNew = appear,
+            FindingsGone = gone,
         };
+    }
+
+    private async Task<(IReadOnlyList<Finding> New, IReadOnlyList<Finding> Gone)> FindingsAsync(
+        Npgsql.NpgsqlConnection db,
+        EntityState state,
+        CompiledSetUp before,
+        CompiledSetUp after,
+        CancellationToken stop
+    )
+    {
+        if (findings is null)
+            return ([], []);
+        var posted = await findings.BooksAsync(db, state, before, stop);
+        return Findings.Between(
+            ReadFindings.Of(before, state.Today, posted),
+            ReadFindings.Of(after, state.Today, posted)
+        );
     }
 
     // Where assignments alone are changed, the events that can do something else; otherwise all of them.

@@ -1,5 +1,6 @@
 // The band above the page says what is worked in; after a save it is asked for anew.
 export async function standing() {
+  document.body.dispatchEvent(new Event('standing'));
   const place = document.getElementById('standing');
   const band = place?.closest('.band');
   if (!band) return;
