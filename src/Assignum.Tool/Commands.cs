@@ -77,9 +77,10 @@ public static class Commands
             var said => Core.Calendar.WrittenDay.Of(said)
                 ?? throw new UnreadableException($"--day {said} is no day: write it as 2026-03-14."),
         };
-        var findings = Findings.Of(new CompiledSetUp(Read(path)), day);
+        var setUp = new CompiledSetUp(Read(path));
+        var findings = Findings.Of(setUp, day);
         if (given.Has("--json"))
-            Json(to, findings.Select(f => FindingDocument.From(f)));
+            Json(to, findings.Select(f => FindingDocument.From(f, null, null, TripwireReached.Combinations(setUp, f))));
         else
         {
             foreach (var finding in findings)

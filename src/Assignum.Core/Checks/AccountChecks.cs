@@ -12,6 +12,9 @@ namespace Assignum.Core.Checks;
 public sealed class NoGroupAccount() : Check("no-group-account", "No group account")
 {
     /// <inheritdoc/>
+    public override Reads Reads => Reads.Accounts | Reads.Assignments | Reads.Books;
+
+    /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input)
     {
         if (input.SetUp.Crosswalk.Count == 0)
@@ -43,6 +46,9 @@ public sealed class NoGroupAccount() : Check("no-group-account", "No group accou
 /// <summary>An account in use lacks a report code that most of its class have.</summary>
 public sealed class NoReportCode() : Check("no-report-code", "No report code")
 {
+    /// <inheritdoc/>
+    public override Reads Reads => Reads.Accounts | Reads.Assignments | Reads.Books;
+
     /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input)
     {
@@ -86,6 +92,9 @@ public sealed class NoReportCode() : Check("no-report-code", "No report code")
 public sealed class ReliefUnfit() : Check("relief-unfit", "Cannot be used instead")
 {
     /// <inheritdoc/>
+    public override Reads Reads => Reads.Accounts | Reads.Books;
+
+    /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input)
     {
         foreach (var row in input.SetUp.ReliefAccounts)
@@ -126,6 +135,9 @@ public sealed class ReliefUnfit() : Check("relief-unfit", "Cannot be used instea
 public sealed class TwoSubledgers() : Check("two-subledgers", "Two subledgers on one account")
 {
     /// <inheritdoc/>
+    public override Reads Reads => Reads.Accounts | Reads.Assignments | Reads.Books;
+
+    /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input)
     {
         foreach (var account in input.SetUp.Accounts)
@@ -155,6 +167,9 @@ public sealed class TwoSubledgers() : Check("two-subledgers", "Two subledgers on
 public sealed class OutsideBand() : Check("outside-band", "Number outside its band")
 {
     /// <inheritdoc/>
+    public override Reads Reads => Reads.Accounts | Reads.Books;
+
+    /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input)
     {
         var bands = input.SetUp.NumberBands.ToLookup(b => b.Class);
@@ -181,6 +196,9 @@ public sealed class OutsideBand() : Check("outside-band", "Number outside its ba
 public sealed class HandEntriesOpen() : Check("hand-entries-open", "Control account open to hand entries")
 {
     /// <inheritdoc/>
+    public override Reads Reads => Reads.Accounts | Reads.Assignments | Reads.Books;
+
+    /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input) =>
         input
             .SetUp.Accounts.Where(a =>
@@ -200,6 +218,9 @@ public sealed class HandEntriesOpen() : Check("hand-entries-open", "Control acco
 /// <summary>Entries by hand on a control account.</summary>
 public sealed class HandEntriesMade() : Check("hand-entries-made", "Hand entries on a control account")
 {
+    /// <inheritdoc/>
+    public override Reads Reads => Reads.Accounts | Reads.Books;
+
     /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input) =>
         input
@@ -225,6 +246,9 @@ public sealed class HandEntriesMade() : Check("hand-entries-made", "Hand entries
 public sealed class TaxDirectionUnfit() : Check("tax-direction", "Tax code of the wrong direction")
 {
     /// <inheritdoc/>
+    public override Reads Reads => Reads.Accounts | Reads.Tax | Reads.Books;
+
+    /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input) =>
         input
             .SetUp.Accounts.Where(a =>
@@ -244,6 +268,9 @@ public sealed class TaxDirectionUnfit() : Check("tax-direction", "Tax code of th
 /// <summary>An account's own tax code contradicts the matrix for items that land there.</summary>
 public sealed class TaxDefaultContradicts() : Check("tax-default-contradicts", "Tax code against the matrix")
 {
+    /// <inheritdoc/>
+    public override Reads Reads => Reads.All;
+
     /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input)
     {
@@ -326,6 +353,9 @@ public sealed class TaxDefaultContradicts() : Check("tax-default-contradicts", "
 public sealed class AccountIdle() : Check("account-idle", "Account that nothing uses")
 {
     /// <inheritdoc/>
+    public override Reads Reads => Reads.Accounts | Reads.Assignments | Reads.Books;
+
+    /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input)
     {
         var relief = input.SetUp.ReliefAccounts.Select(r => r.Relief).ToHashSet(StringComparer.Ordinal);
@@ -351,6 +381,9 @@ public sealed class AccountIdle() : Check("account-idle", "Account that nothing 
 public sealed class WrongSide() : Check("wrong-side", "Balance on the unusual side")
 {
     /// <inheritdoc/>
+    public override Reads Reads => Reads.Accounts | Reads.Books;
+
+    /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input) =>
         input
             .SetUp.Accounts.Where(a =>
@@ -372,6 +405,9 @@ public sealed class WrongSide() : Check("wrong-side", "Balance on the unusual si
 /// <summary>Accounts of one class with one name.</summary>
 public sealed class NameDoubled() : Check("name-doubled", "Two accounts of one name")
 {
+    /// <inheritdoc/>
+    public override Reads Reads => Reads.Accounts | Reads.Assignments | Reads.Books;
+
     /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input) =>
         NoGroupAccount

@@ -7,13 +7,27 @@ using static Assignum.Core.Landing.Purposes;
 
 namespace Assignum.Core.Checks;
 
-/// <summary>An assignment's account is of a class that its purpose does not take.</summary>
-public sealed class ClassUnfit() : Check("class-unfit", "Wrong class of account")
+/// <summary>Looks at assignments one by one: what it says of one rests on that row alone, beside accounts and
+/// records.</summary>
+public abstract class AssignmentCheck(string code, string title) : Check(code, title)
 {
     /// <inheritdoc/>
-    public override IEnumerable<Finding> Of(CheckInput input)
+    public override IEnumerable<Finding> Of(CheckInput input) => Of(input, input.SetUp.Assignments);
+
+    /// <summary>What is found of some assignments.</summary>
+    public abstract IEnumerable<Finding> Of(CheckInput input, IReadOnlyList<Assignment> assignments);
+}
+
+/// <summary>An assignment's account is of a class that its purpose does not take.</summary>
+public sealed class ClassUnfit() : AssignmentCheck("class-unfit", "Wrong class of account")
+{
+    /// <inheritdoc/>
+    public override Reads Reads => Reads.Accounts | Reads.Assignments | Reads.Books;
+
+    /// <inheritdoc/>
+    public override IEnumerable<Finding> Of(CheckInput input, IReadOnlyList<Assignment> assignments)
     {
-        foreach (var assignment in input.SetUp.Assignments)
+        foreach (var assignment in assignments)
         {
             var (account, purpose) = (input.AccountOf(assignment), Find(assignment.Purpose)!);
             if (
@@ -31,12 +45,15 @@ public sealed class ClassUnfit() : Check("class-unfit", "Wrong class of account"
 }
 
 /// <summary>An assignment's account is of another subledger than its purpose, or of none.</summary>
-public sealed class ControlUnfit() : Check("control-unfit", "Wrong subledger")
+public sealed class ControlUnfit() : AssignmentCheck("control-unfit", "Wrong subledger")
 {
     /// <inheritdoc/>
-    public override IEnumerable<Finding> Of(CheckInput input)
+    public override Reads Reads => Reads.Accounts | Reads.Assignments | Reads.Books;
+
+    /// <inheritdoc/>
+    public override IEnumerable<Finding> Of(CheckInput input, IReadOnlyList<Assignment> assignments)
     {
-        foreach (var assignment in input.SetUp.Assignments)
+        foreach (var assignment in assignments)
             if (
                 !input.IsMiss(assignment)
                 && Fitness.ControlFits(
@@ -59,12 +76,15 @@ public sealed class ControlUnfit() : Check("control-unfit", "Wrong subledger")
 }
 
 /// <summary>An assignment's account takes no amounts any more.</summary>
-public sealed class AccountClosed() : Check("account-closed", "Account closed")
+public sealed class AccountClosed() : AssignmentCheck("account-closed", "Account closed")
 {
     /// <inheritdoc/>
-    public override IEnumerable<Finding> Of(CheckInput input)
+    public override Reads Reads => Reads.Accounts | Reads.Assignments | Reads.Books;
+
+    /// <inheritdoc/>
+    public override IEnumerable<Finding> Of(CheckInput input, IReadOnlyList<Assignment> assignments)
     {
-        foreach (var assignment in input.SetUp.Assignments)
+        foreach (var assignment in assignments)
             if (
                 !input.IsMiss(assignment) && Fitness.Usable(assignment.Account, input.AccountOf(assignment)) is { } shut
             )
@@ -79,12 +99,22 @@ public sealed class AccountClosed() : Check("account-closed", "Account closed")
 }
 
 /// <summary>An assignment names a record that is archived.</summary>
-public sealed class RecordArchived() : Check("record-archived", "Names an archived record")
+public sealed class RecordArchived() : AssignmentCheck("record-archived", "Names an archived record")
 {
     /// <inheritdoc/>
-    public override IEnumerable<Finding> Of(CheckInput input)
+    public override Reads Reads =>
+        Reads.Accounts | Reads.Assignments | Reads.Items | Reads.Parties | Reads.Projects | Reads.Books;
+
+    /// <inheritdoc/>
+    public override IEnumerable<Finding> Of(CheckInput input, IReadOnlyList<Assignment> assignments)
     {
-        foreach (var assignment in input.SetUp.Assignments)
+        var any =
+            input.SetUp.Items.Any(i => i.Status == RecordStatus.Archived)
+            || input.SetUp.Parties.Any(p => p.Status == RecordStatus.Archived)
+            || input.SetUp.Projects.Any(p => p.Status == RecordStatus.Archived);
+        if (!any)
+            yield break;
+        foreach (var assignment in assignments)
         {
             if (input.IsMiss(assignment))
                 continue;
@@ -112,12 +142,15 @@ public sealed class RecordArchived() : Check("record-archived", "Names an archiv
 }
 
 /// <summary>A tripwire on another rung than the default.</summary>
-public sealed class TripwireAboveDefault() : Check("tripwire-above-default", "Tripwire above the default")
+public sealed class TripwireAboveDefault() : AssignmentCheck("tripwire-above-default", "Tripwire above the default")
 {
     /// <inheritdoc/>
-    public override IEnumerable<Finding> Of(CheckInput input) =>
-        input
-            .SetUp.Assignments.Where(input.IsMiss)
+    public override Reads Reads => Reads.Accounts | Reads.Assignments | Reads.Books;
+
+    /// <inheritdoc/>
+    public override IEnumerable<Finding> Of(CheckInput input, IReadOnlyList<Assignment> assignments) =>
+        assignments
+            .Where(input.IsMiss)
             .Select(a =>
                 OnAssignment(
                     input,
@@ -132,6 +165,9 @@ public sealed class TripwireAboveDefault() : Check("tripwire-above-default", "Tr
 /// <summary>An assignment that can never decide.</summary>
 public sealed class NeverWins() : Check("never-wins", "Never decides")
 {
+    /// <inheritdoc/>
+    public override Reads Reads => Reads.All;
+
     /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input) => Dead(this, input, true);
 
@@ -154,6 +190,9 @@ public sealed class NeverWins() : Check("never-wins", "Never decides")
 public sealed class ChangesNothing() : Check("changes-nothing", "Changes nothing")
 {
     /// <inheritdoc/>
+    public override Reads Reads => Reads.All;
+
+    /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input) =>
         DeadWeight
             .Of(input.Compiled)
@@ -172,6 +211,9 @@ public sealed class ChangesNothing() : Check("changes-nothing", "Changes nothing
 /// <summary>Assignments of a purpose that nothing can reach.</summary>
 public sealed class Idle() : Check("idle", "Nothing asks for it")
 {
+    /// <inheritdoc/>
+    public override Reads Reads => Reads.Accounts | Reads.Assignments | Reads.Ladders | Reads.Policies | Reads.Books;
+
     /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input)
     {
@@ -198,17 +240,26 @@ public sealed class Idle() : Check("idle", "Nothing asks for it")
 }
 
 /// <summary>An assignment's key can belong to nothing that reaches its purpose.</summary>
-public sealed class KeyUnfit() : Check("key-unfit", "Key that does not belong here")
+public sealed class KeyUnfit() : AssignmentCheck("key-unfit", "Key that does not belong here")
 {
     /// <inheritdoc/>
-    public override IEnumerable<Finding> Of(CheckInput input)
+    public override Reads Reads => Reads.All;
+
+    /// <inheritdoc/>
+    public override IEnumerable<Finding> Of(CheckInput input, IReadOnlyList<Assignment> assignments)
     {
-        foreach (var assignment in input.SetUp.Assignments)
+        HashSet<string> Codes(GroupKind kind) =>
+            input.SetUp.Groups.Where(g => g.Kind == kind).Select(g => g.Code).ToHashSet(StringComparer.Ordinal);
+        var (customers, suppliers) = (Codes(GroupKind.Customer), Codes(GroupKind.Supplier));
+        foreach (var assignment in assignments)
         {
             if (input.IsMiss(assignment))
                 continue;
             var purpose = Find(assignment.Purpose)!;
-            if (assignment.Key.Select(k => Wrong(input, purpose, k)).FirstOrDefault(w => w is not null) is { } wrong)
+            string? wrong = null;
+            for (var k = 0; k < assignment.Key.Count && wrong is null; k++)
+                wrong = Wrong(input, purpose, assignment.Key[k], customers, suppliers);
+            if (wrong is not null)
                 yield return OnAssignment(
                     input,
                     assignment,
@@ -219,7 +270,13 @@ public sealed class KeyUnfit() : Check("key-unfit", "Key that does not belong he
         }
     }
 
-    private static string? Wrong(CheckInput input, Purpose purpose, KeyPart key)
+    private static string? Wrong(
+        CheckInput input,
+        Purpose purpose,
+        KeyPart key,
+        HashSet<string> customers,
+        HashSet<string> suppliers
+    )
     {
         switch (key.Dimension)
         {
@@ -230,14 +287,11 @@ public sealed class KeyUnfit() : Check("key-unfit", "Key that does not belong he
                     ? $"{key.Value} {item.Item.Name} never comes to {purpose.Title}."
                     : null;
             case Dimension.PartyGroup:
-                var (customers, suppliers) = (
-                    input.Compiled.Index.OfGroup(GroupKind.Customer, key.Value) > 0,
-                    input.Compiled.Index.OfGroup(GroupKind.Supplier, key.Value) > 0
-                );
+                var (sold, bought) = (customers.Contains(key.Value), suppliers.Contains(key.Value));
                 return PartySides.Of(purpose) switch
                 {
-                    PartySide.Customers when suppliers && !customers => $"{key.Value} groups suppliers only.",
-                    PartySide.Suppliers when customers && !suppliers => $"{key.Value} groups customers only.",
+                    PartySide.Customers when bought && !sold => $"{key.Value} groups suppliers only.",
+                    PartySide.Suppliers when sold && !bought => $"{key.Value} groups customers only.",
                     _ => null,
                 };
             case Dimension.TaxCode:
@@ -259,6 +313,9 @@ public sealed class KeyUnfit() : Check("key-unfit", "Key that does not belong he
 /// <summary>An assignment decides for parties whose kind its account refuses.</summary>
 public sealed class PartyKindUnfit() : Check("party-kind-unfit", "Refuses these parties")
 {
+    /// <inheritdoc/>
+    public override Reads Reads => Reads.All;
+
     private const int Parties = 1;
 
     /// <inheritdoc/>
@@ -304,6 +361,9 @@ public sealed class PartyKindUnfit() : Check("party-kind-unfit", "Refuses these 
 /// <summary>An assignment decides for amounts in another currency than its account takes.</summary>
 public sealed class CurrencyUnfit() : Check("currency-unfit", "Refuses this currency")
 {
+    /// <inheritdoc/>
+    public override Reads Reads => Reads.All;
+
     private const int Currency = 8;
 
     /// <inheritdoc/>
@@ -334,8 +394,11 @@ public sealed class CurrencyUnfit() : Check("currency-unfit", "Refuses this curr
 }
 
 /// <summary>An assignment's account refuses the direction of tax that its purpose has.</summary>
-public sealed class TaxUnfit() : Check("tax-unfit", "Refuses this tax")
+public sealed class TaxUnfit() : AssignmentCheck("tax-unfit", "Refuses this tax")
 {
+    /// <inheritdoc/>
+    public override Reads Reads => Reads.Accounts | Reads.Assignments | Reads.Policies | Reads.Books;
+
     private static readonly Dictionary<Purpose, TaxDirection> Directions = new()
     {
         [SalesRevenue] = TaxDirection.Output,
@@ -347,11 +410,11 @@ public sealed class TaxUnfit() : Check("tax-unfit", "Refuses this tax")
     };
 
     /// <inheritdoc/>
-    public override IEnumerable<Finding> Of(CheckInput input)
+    public override IEnumerable<Finding> Of(CheckInput input, IReadOnlyList<Assignment> assignments)
     {
         if (!input.Registered)
             yield break;
-        foreach (var assignment in input.SetUp.Assignments)
+        foreach (var assignment in assignments)
         {
             var account = input.AccountOf(assignment);
             if (

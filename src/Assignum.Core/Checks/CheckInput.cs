@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using System.Globalization;
 using Assignum.Core.Chart;
 using Assignum.Core.Coverage;
@@ -14,8 +15,8 @@ public sealed class CheckInput
 {
     private readonly Dictionary<string, List<Assignment>> byAccount = new(StringComparer.Ordinal);
     private readonly Lazy<IReadOnlyList<(Item Item, IReadOnlyList<ItemLanding> Landings)>> stockLandings;
-    private readonly Dictionary<TaxDirection, IReadOnlyList<string>> standings = [];
-    private readonly Dictionary<TaxDirection, IReadOnlyList<string>> categories = [];
+    private readonly ConcurrentDictionary<TaxDirection, IReadOnlyList<string>> standings = [];
+    private readonly ConcurrentDictionary<TaxDirection, IReadOnlyList<string>> categories = [];
 
     /// <param name="today">The entity's day.</param>
     public CheckInput(CompiledSetUp compiled, DateOnly today, PostedFacts? posted = null)
@@ -26,7 +27,7 @@ public sealed class CheckInput
                 assignment
             );
         Needed = Reach.Needed(compiled).ToHashSet();
-        stockLandings = new(StockLandings);
+        stockLandings = new(() => StockLandings(CheckMemory.Of(compiled)));
     }
 
     public CompiledSetUp Compiled { get; }
@@ -91,15 +92,10 @@ public sealed class CheckInput
         direction == TaxDirection.Output ? PartyKind.Customer : PartyKind.Supplier;
 
     private static IReadOnlyList<string> Kept(
-        Dictionary<TaxDirection, IReadOnlyList<string>> known,
+        ConcurrentDictionary<TaxDirection, IReadOnlyList<string>> known,
         TaxDirection direction,
         Func<IEnumerable<string>> make
-    )
-    {
-        if (!known.TryGetValue(direction, out var list))
-            known[direction] = list = [.. make().Distinct(StringComparer.Ordinal).Order(StringComparer.Ordinal)];
-        return list;
-    }
+    ) => known.GetOrAdd(direction, _ => [.. make().Distinct(StringComparer.Ordinal).Order(StringComparer.Ordinal)]);
 
     /// <summary>Of every active stock item, where its stock, revenue and cost land with its group and nothing else
     /// given: of those purposes that are needed.</summary>
@@ -109,21 +105,36 @@ public sealed class CheckInput
     public IEnumerable<Purpose> FamilyPurposes =>
         new[] { Purposes.Stock, Purposes.SalesRevenue, Purposes.CostOfSales }.Where(Needed.Contains);
 
-    private IReadOnlyList<(Item, IReadOnlyList<ItemLanding>)> StockLandings()
+    // Those of before where the change cannot have moved them.
+    private IReadOnlyList<(Item Item, IReadOnlyList<ItemLanding> Landings)> StockLandings(CheckMemory memory)
     {
         var purposes = FamilyPurposes.ToList();
-        var rows = new List<(Item, IReadOnlyList<ItemLanding>)>();
-        foreach (var item in SetUp.Items.Where(i => i.IsStockItem && i.Status == RecordStatus.Active))
+        if (memory.MovedItems(this) is { } moved)
         {
-            var known = Compiled.Item(item.Code)!;
-            var values = default(LegValues);
-            (values[Dimension.Item], values[Dimension.ItemGroup]) = (known.Number, known.Group);
-            var lands = new ItemLanding[purposes.Count];
-            for (var i = 0; i < lands.Length; i++)
-                lands[i] = Lands(purposes[i], values);
-            rows.Add((item, lands));
+            var again = memory.StockItems!.ToArray();
+            for (var i = 0; i < again.Length; i++)
+                if (moved(again[i].Item))
+                    again[i] = Landed(again[i].Item, purposes);
+            return memory.StockItems = again;
         }
-        return rows;
+        return memory.StockItems = [
+            .. SetUp
+                .Items.Where(i => i.IsStockItem && i.Status == RecordStatus.Active)
+                .AsParallel()
+                .AsOrdered()
+                .Select(i => Landed(i, purposes)),
+        ];
+    }
+
+    private (Item Item, IReadOnlyList<ItemLanding> Landings) Landed(Item item, List<Purpose> purposes)
+    {
+        var known = Compiled.Item(item.Code)!;
+        var values = default(LegValues);
+        (values[Dimension.Item], values[Dimension.ItemGroup]) = (known.Number, known.Group);
+        var lands = new ItemLanding[purposes.Count];
+        for (var i = 0; i < lands.Length; i++)
+            lands[i] = Lands(purposes[i], values);
+        return (item, lands);
     }
 
     /// <summary>Where values land for a purpose.</summary>
@@ -216,6 +227,30 @@ public sealed class CheckInput
 /// <param name="Family">The account's family; null: none, a tripwire, or nothing decides.</param>
 public sealed record ItemLanding(Purpose Purpose, Account? Account, Assignment? By, string? Family);
 
+/// <summary>What a check looks at, beside the entity and the places: while none of it changes, what it found holds.</summary>
+[Flags]
+public enum Reads
+{
+    /// <summary>The chart, with accounts that may be used instead, number bands and the crosswalk.</summary>
+    Accounts = 1,
+    Assignments = 2,
+
+    /// <summary>Ladders and borrowing.</summary>
+    Ladders = 4,
+    Groups = 8,
+    Items = 16,
+    Parties = 32,
+    Projects = 64,
+
+    /// <summary>Codes, rates and matrix, and the day.</summary>
+    Tax = 128,
+    Policies = 256,
+
+    /// <summary>What was posted.</summary>
+    Books = 512,
+    All = 1023,
+}
+
 /// <summary>Looks for one kind of weakness.</summary>
 /// <param name="code">Its code, fixed.</param>
 /// <param name="title">What it is called where people read it.</param>
@@ -223,6 +258,9 @@ public abstract class Check(string code, string title)
 {
     public string Code { get; } = code;
     public string Title { get; } = title;
+
+    /// <summary>What it looks at.</summary>
+    public abstract Reads Reads { get; }
 
     /// <summary>All findings of it, in any order.</summary>
     public abstract IEnumerable<Finding> Of(CheckInput input);

@@ -8,11 +8,14 @@ namespace Assignum.Core.Checks;
 public sealed class MixedFamily() : Check("mixed-family", "Accounts of several families")
 {
     /// <inheritdoc/>
+    public override Reads Reads => Reads.All;
+
+    /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input)
     {
         var mixed = input
-            .StockItems.Select(x => (x.Item, Told: x.Landings.Where(l => l.Family is not null).ToList()))
-            .Where(x => x.Told.Select(l => l.Family).Distinct(StringComparer.Ordinal).Count() > 1)
+            .StockItems.Where(x => Several(x.Landings))
+            .Select(x => (x.Item, Told: x.Landings.Where(l => l.Family is not null).ToList()))
             .GroupBy(x => string.Join(" \u00b7 ", x.Told.Select(l => l.Account!.Number)), StringComparer.Ordinal)
             .OrderBy(g => g.Key, StringComparer.Ordinal);
         foreach (var of in mixed)
@@ -49,6 +52,18 @@ public sealed class MixedFamily() : Check("mixed-family", "Accounts of several f
         }
     }
 
+    private static bool Several(IReadOnlyList<ItemLanding> landings)
+    {
+        string? family = null;
+        for (var i = 0; i < landings.Count; i++)
+            if (landings[i].Family is { } own)
+                if (family is null)
+                    family = own;
+                else if (!string.Equals(own, family, StringComparison.Ordinal))
+                    return true;
+        return false;
+    }
+
     // Where two of three agree, the third.
     private static ItemLanding? Odd(List<ItemLanding> told)
     {
@@ -62,6 +77,9 @@ public sealed class MixedFamily() : Check("mixed-family", "Accounts of several f
 /// <summary>An item group that lands in another family than its sisters.</summary>
 public sealed class FamilyStray() : Check("family-stray", "Group in another family than its sisters")
 {
+    /// <inheritdoc/>
+    public override Reads Reads => Reads.All;
+
     private const int Least = 3;
 
     /// <inheritdoc/>
@@ -118,6 +136,9 @@ public sealed class FamilyStray() : Check("family-stray", "Group in another fami
 /// <summary>An item group with accounts of its own for some of stock, revenue and cost, and the default for another.</summary>
 public sealed class HalfOwn() : Check("half-own", "Own accounts for a part only")
 {
+    /// <inheritdoc/>
+    public override Reads Reads => Reads.All;
+
     /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input)
     {

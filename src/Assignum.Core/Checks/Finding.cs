@@ -55,9 +55,6 @@ public sealed record Finding(
 
     /// <summary>What it is known by from one run to the next: its code with its place, or with what it is of.</summary>
     public string Identity => Code + "|" + (Of is null ? Places[0].Identity : "of " + Of);
-
-    /// <summary>The combinations it is about, as groups and records that an assignment could name; empty: none.</summary>
-    public IReadOnlyList<string> Combinations { get; init; } = [];
 }
 
 /// <summary>Two events that may be one.</summary>

@@ -59,11 +59,8 @@ public static class Findings
 
     /// <summary>What is found, the gravest first, then by what passed there, then by code and place.</summary>
     /// <param name="today">The entity's day.</param>
-    public static IReadOnlyList<Finding> Of(CompiledSetUp setUp, DateOnly today, PostedFacts? posted = null)
-    {
-        var input = new CheckInput(setUp, today, posted);
-        return [.. All.SelectMany(c => c.Of(input)).Order(Order)];
-    }
+    public static IReadOnlyList<Finding> Of(CompiledSetUp setUp, DateOnly today, PostedFacts? posted = null) =>
+        CheckMemory.Of(setUp).All(today, posted ?? PostedFacts.None);
 
     /// <summary>The order in which findings are told.</summary>
     public static Comparer<Finding> Order { get; } =

@@ -8,6 +8,9 @@ namespace Assignum.Core.Checks;
 public sealed class NoDefault() : Check("no-default", "No default")
 {
     /// <inheritdoc/>
+    public override Reads Reads => Reads.All;
+
+    /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input)
     {
         foreach (var purpose in input.Needed.OrderBy(p => p.Index))
@@ -41,6 +44,9 @@ public sealed class NoDefault() : Check("no-default", "No default")
 public sealed class Unresolved() : Check("unresolved", "Lands nowhere")
 {
     /// <inheritdoc/>
+    public override Reads Reads => Reads.All;
+
+    /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input)
     {
         foreach (var purpose in input.Needed.OrderBy(p => p.Index))
@@ -55,10 +61,7 @@ public sealed class Unresolved() : Check("unresolved", "Lands nowhere")
                     none,
                     $"{CheckInput.Some(none, "combination")} of {purpose.Title} {(none == 1 ? "lands" : "land")} nowhere.",
                     "Documents that come to one of them are refused."
-                ) with
-                {
-                    Combinations = TripwireReached.Boxes(input, purpose, "none"),
-                };
+                );
         }
     }
 }
@@ -66,6 +69,9 @@ public sealed class Unresolved() : Check("unresolved", "Lands nowhere")
 /// <summary>Combinations of a needed purpose that fall to a tripwire.</summary>
 public sealed class TripwireReached() : Check("tripwire-reached", "Falls to a tripwire")
 {
+    /// <inheritdoc/>
+    public override Reads Reads => Reads.All;
+
     /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input)
     {
@@ -84,10 +90,7 @@ public sealed class TripwireReached() : Check("tripwire-reached", "Falls to a tr
                 $"{CheckInput.Some(reached, "combination")} of {purpose.Title} {(reached == 1 ? "falls" : "fall")} to "
                     + $"the tripwire{(account is null ? "" : " " + input.Said(account))}.",
                 "What lands there was meant to land elsewhere and has to be moved by hand."
-            ) with
-            {
-                Combinations = Boxes(input, purpose, "tripwire"),
-            };
+            );
         }
     }
 
@@ -97,10 +100,17 @@ public sealed class TripwireReached() : Check("tripwire-reached", "Falls to a tr
             .SelectMany(input.Compiled.Landings.AssignmentsOf)
             .FirstOrDefault(a => a.Key.Count == 0);
 
-    internal static IReadOnlyList<string> Boxes(CheckInput input, Purpose purpose, string to) =>
+    /// <summary>The combinations that a finding of this code or of <c>unresolved</c> is about, as groups and records that an
+    /// assignment could name; empty of any other.</summary>
+    public static IReadOnlyList<string> Combinations(CompiledSetUp setUp, Finding finding) =>
+        finding.Code is not ("unresolved" or "tripwire-reached")
+            ? []
+            : Boxes(setUp, Purposes.Find(finding.Purpose!)!, finding.Code == "unresolved" ? "none" : "tripwire");
+
+    private static IReadOnlyList<string> Boxes(CompiledSetUp setUp, Purpose purpose, string to) =>
         [
             .. Uncovered
-                .Of(input.Compiled, purpose)
+                .Of(setUp, purpose)
                 .Where(u => u.To == to)
                 .Select(u =>
                     u.Key is null
@@ -114,6 +124,9 @@ public sealed class TripwireReached() : Check("tripwire-reached", "Falls to a tr
 /// <summary>A purpose that opens on one account and may clear on another, because where a document is of says which.</summary>
 public sealed class BetweenSplit() : Check("between-split", "Opens here, clears there")
 {
+    /// <inheritdoc/>
+    public override Reads Reads => Reads.Accounts | Reads.Assignments | Reads.Ladders | Reads.Books;
+
     private static readonly Purpose[] Between =
     [
         Purposes.GiftCards,

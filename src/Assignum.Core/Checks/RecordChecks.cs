@@ -10,6 +10,9 @@ namespace Assignum.Core.Checks;
 public sealed class CostingIncomplete() : Check("costing-incomplete", "No standard cost")
 {
     /// <inheritdoc/>
+    public override Reads Reads => Reads.Items;
+
+    /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input) =>
         input
             .SetUp.Items.Where(i =>
@@ -32,6 +35,9 @@ public sealed class CostingIncomplete() : Check("costing-incomplete", "No standa
 /// <summary>A group that nothing is in.</summary>
 public sealed class GroupEmpty() : Check("group-empty", "Group without members")
 {
+    /// <inheritdoc/>
+    public override Reads Reads => Reads.Groups | Reads.Items | Reads.Parties | Reads.Projects;
+
     /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input)
     {
@@ -73,6 +79,10 @@ public sealed class GroupEmpty() : Check("group-empty", "Group without members")
 /// <summary>Records without a group where groups decide.</summary>
 public sealed class NoGroup() : Check("no-group", "No group")
 {
+    /// <inheritdoc/>
+    public override Reads Reads =>
+        Reads.Accounts | Reads.Assignments | Reads.Items | Reads.Parties | Reads.Projects | Reads.Policies;
+
     /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input)
     {
@@ -167,6 +177,9 @@ public sealed class NoGroup() : Check("no-group", "No group")
 public sealed class NoStanding() : Check("no-standing", "No tax standing")
 {
     /// <inheritdoc/>
+    public override Reads Reads => Reads.Parties | Reads.Policies;
+
+    /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input)
     {
         var without = !input.Registered
@@ -191,6 +204,9 @@ public sealed class NoStanding() : Check("no-standing", "No tax standing")
 /// <summary>Goods and services that no tax can be worked out for.</summary>
 public sealed class NoCategory() : Check("no-category", "No tax category")
 {
+    /// <inheritdoc/>
+    public override Reads Reads => Reads.Items | Reads.Policies;
+
     /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input)
     {
@@ -217,6 +233,9 @@ public sealed class NoCategory() : Check("no-category", "No tax category")
 /// <summary>Projects of one group that recognise in different ways and share its accounts.</summary>
 public sealed class MethodMixed() : Check("method-mixed", "Ways of recognising mixed")
 {
+    /// <inheritdoc/>
+    public override Reads Reads => Reads.All;
+
     private static readonly Dictionary<Recognise, Purpose[]> Ways = new()
     {
         [Recognise.AsBilled] = [Purposes.ProjectCost, Purposes.ProjectRevenue],
@@ -283,6 +302,9 @@ public sealed class MethodMixed() : Check("method-mixed", "Ways of recognising m
 /// <summary>Two events that may be one.</summary>
 public sealed class LikelyDoubles() : Check("likely-double", "Likely posted twice")
 {
+    /// <inheritdoc/>
+    public override Reads Reads => Reads.Books;
+
     /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input) =>
         input.Posted.Doubles.Select(d =>

@@ -9,6 +9,9 @@ namespace Assignum.Core.Checks;
 public sealed class MatrixGap() : Check("matrix-gap", "Empty cell of the tax matrix")
 {
     /// <inheritdoc/>
+    public override Reads Reads => Reads.Tax | Reads.Items | Reads.Parties;
+
+    /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input)
     {
         if (!input.Registered)
@@ -42,6 +45,9 @@ public sealed class MatrixGap() : Check("matrix-gap", "Empty cell of the tax mat
 /// <summary>A tax code whose tax lands nowhere.</summary>
 public sealed class TaxUnplaced() : Check("tax-unplaced", "Tax that lands nowhere")
 {
+    /// <inheritdoc/>
+    public override Reads Reads => Reads.All;
+
     private const int Codes = 7;
 
     /// <inheritdoc/>
@@ -105,6 +111,9 @@ public sealed class TaxUnplaced() : Check("tax-unplaced", "Tax that lands nowher
 public sealed class RateMissing() : Check("rate-missing", "No rate today")
 {
     /// <inheritdoc/>
+    public override Reads Reads => Reads.Accounts | Reads.Assignments | Reads.Tax | Reads.Books;
+
+    /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input)
     {
         foreach (var code in Used(input))
@@ -151,6 +160,9 @@ public sealed class RateMissing() : Check("rate-missing", "No rate today")
 /// <summary>A code in use that a box of the return is missing for.</summary>
 public sealed class BoxMissing() : Check("box-missing", "No box of the return")
 {
+    /// <inheritdoc/>
+    public override Reads Reads => Reads.Accounts | Reads.Assignments | Reads.Tax | Reads.Books;
+
     /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input)
     {

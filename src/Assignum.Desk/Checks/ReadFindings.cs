@@ -40,21 +40,6 @@ public sealed class ReadFindings(DeskContext desk, ViewSetUp view)
     // What the facts of an entity rest on.
     private sealed record FactsOf(long Newest, DateOnly Today, DateOnly From, DateOnly To);
 
-    /// <summary>Findings of one set-up, kept with it.</summary>
-    private sealed class Known
-    {
-        private (DateOnly Today, PostedFacts Posted, IReadOnlyList<Finding> Found)? last;
-
-        public IReadOnlyList<Finding> Of(CompiledSetUp setUp, DateOnly today, PostedFacts posted)
-        {
-            if (last is { } known && known.Today == today && ReferenceEquals(known.Posted, posted))
-                return known.Found;
-            var found = Findings.Of(setUp, today, posted);
-            last = (today, posted, found);
-            return found;
-        }
-    }
-
     /// <summary>What is found in an edition; null: the one in force, or the draft where nothing is published.</summary>
     public async Task<Outcome<FindingsView>> RunAsync(Visit visit, string? edition, CancellationToken stop)
     {
@@ -78,7 +63,7 @@ public sealed class ReadFindings(DeskContext desk, ViewSetUp view)
 
     /// <summary>What is found in a set-up with the books as they are; remembered with the set-up.</summary>
     public static IReadOnlyList<Finding> Of(CompiledSetUp setUp, DateOnly today, PostedFacts posted) =>
-        setUp.Workings.Of<Known>((_, _) => new Known()).Of(setUp, today, posted);
+        Findings.Of(setUp, today, posted);
 
     /// <summary>Whether an acceptance still holds: its day has not passed, and the finding is as it was, up to a tenth
     /// more.</summary>

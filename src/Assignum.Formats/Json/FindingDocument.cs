@@ -64,7 +64,12 @@ public sealed record FindingDocument(
     public IReadOnlyList<string>? Combinations { get; init; }
 
     /// <summary>Writes a finding.</summary>
-    public static FindingDocument From(Finding finding, Mend? mend = null, AcceptedDocument? accepted = null) =>
+    public static FindingDocument From(
+        Finding finding,
+        Mend? mend = null,
+        AcceptedDocument? accepted = null,
+        IReadOnlyList<string>? combinations = null
+    ) =>
         new(
             finding.Code,
             Words.Of(finding.Severity),
@@ -80,6 +85,6 @@ public sealed record FindingDocument(
             accepted
         )
         {
-            Combinations = finding.Combinations.Count == 0 ? null : finding.Combinations,
+            Combinations = combinations is { Count: > 0 } ? combinations : null,
         };
 }

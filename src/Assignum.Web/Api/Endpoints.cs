@@ -421,7 +421,8 @@ internal static class Endpoints
                 FindingDocument.From(
                     r.Finding,
                     mends.GetValueOrDefault(r.Finding.Identity),
-                    r.Accepted is { } a ? new AcceptedDocument(a.Who, a.At, a.Reason, a.Until) : null
+                    r.Accepted is { } a ? new AcceptedDocument(a.Who, a.At, a.Reason, a.Until) : null,
+                    Core.Checks.TripwireReached.Combinations(view.SetUp, r.Finding)
                 )
             ),
             TraceJson.Settings
