@@ -121,7 +121,7 @@ public sealed class Mends(CompiledSetUp compiled, DateOnly today, PostedFacts po
         var said = new List<string>();
         foreach (var one in uncovered)
         {
-            var account = Suiting(purpose, FamilyOf(one), false).FirstOrDefault() ?? usual;
+            var account = Suiting(purpose, FamilyOf(one.Dimension, one.Key), false).FirstOrDefault() ?? usual;
             if (account is null || account.Tripwire)
                 yield break;
             rows.Add(New(new Assignment(purpose.Name, account.Number, [new KeyPart(one.Dimension, one.Key!)])));
@@ -134,14 +134,15 @@ public sealed class Mends(CompiledSetUp compiled, DateOnly today, PostedFacts po
         );
     }
 
-    private string? FamilyOf(Uncovered one)
+    // The family that an item or an item group has by where else it lands.
+    private string? FamilyOf(Dimension dimension, string? key)
     {
-        if (one.Dimension is not (Dimension.ItemGroup or Dimension.Item))
+        if (key is null || dimension is not (Dimension.ItemGroup or Dimension.Item))
             return null;
         var values = default(LegValues);
-        if (one.Dimension == Dimension.ItemGroup)
-            values[Dimension.ItemGroup] = compiled.Index.OfGroup(Records.GroupKind.Item, one.Key);
-        else if (compiled.Item(one.Key!) is { } item)
+        if (dimension == Dimension.ItemGroup)
+            values[Dimension.ItemGroup] = compiled.Index.OfGroup(Records.GroupKind.Item, key);
+        else if (compiled.Item(key) is { } item)
             (values[Dimension.Item], values[Dimension.ItemGroup]) = (item.Number, item.Group);
         foreach (var purpose in new[] { Purposes.Stock, Purposes.CostOfSales, Purposes.SalesRevenue })
             if (
@@ -159,7 +160,11 @@ public sealed class Mends(CompiledSetUp compiled, DateOnly today, PostedFacts po
         var purpose = Purposes.Find(finding.Purpose!)!;
         var byDefault = place.Key.Count == 1;
         var now = compiled.Account(finding.Account!);
-        return Suiting(purpose, now?.Family, byDefault, now)
+        string? Key(string column) => place.Key.FirstOrDefault(k => k.Key == column).Value;
+        var family = now?.Family
+            ?? FamilyOf(Dimension.Item, Key("item"))
+            ?? FamilyOf(Dimension.ItemGroup, Key("item_group"));
+        return Suiting(purpose, family, byDefault, now)
             .Take(6)
             .Select(a => new Mend(
                 $"It names {a.Number} {a.Name} instead.",
