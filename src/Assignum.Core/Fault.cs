@@ -56,17 +56,14 @@ public sealed record Fault(
     }
 
     /// <summary>What its message may name, that has a page.</summary>
-    public IEnumerable<Mention> Mentions
+    public IEnumerable<Mention> Mentions()
     {
-        get
-        {
-            if (Account is not null)
-                yield return new Mention(Account, "account", Account);
-            if (Purpose is not null)
-                yield return new Mention(Purpose, "purpose", Purpose);
-            if (Part.Length > 0 && Key.Length > 0 && !Key.Contains('\u001f'))
-                yield return new Mention(Key, Part == "accounts" ? "account" : Part.TrimEnd('s'), Key);
-        }
+        if (Account is not null)
+            yield return new Mention(Account, "account", Account);
+        if (Purpose is not null)
+            yield return new Mention(Purpose, "purpose", Purpose);
+        if (Part.Length > 0 && Key.Length > 0 && !Key.Contains('\u001f'))
+            yield return new Mention(Key, Part == "accounts" ? "account" : Part.TrimEnd('s'), Key);
     }
 
     /// <summary>How much it weighs.</summary>

@@ -320,7 +320,7 @@ public class FirmGround
             Stop
         );
 
-    private sealed class Clock(DateTimeOffset now) : TimeProvider
+    internal sealed class Clock(DateTimeOffset now) : TimeProvider
     {
         public override DateTimeOffset GetUtcNow() => now;
     }

@@ -41,6 +41,8 @@ public sealed class EveryPage(RunningApp app) : InBrowser(app)
             "policies",
             "rehearse",
             "rehearse?kind=json",
+            "",
+            "findings",
             "chart/4010/split",
             "rehearse/cycle",
             "new-line",

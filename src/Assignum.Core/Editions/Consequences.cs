@@ -30,7 +30,7 @@ public sealed record Consequence(
 public sealed record Said(Severity Severity, string Message, string? Purpose = null, string? Account = null)
 {
     /// <summary>What its message names.</summary>
-    public IEnumerable<Mention> Mentions => new Fault("", Message, "", Purpose, Account).Mentions;
+    public IEnumerable<Mention> Mentions() => new Fault("", Message, "", Purpose, Account).Mentions();
 }
 
 /// <summary>What many events together do elsewhere.</summary>

@@ -31,7 +31,7 @@ public sealed record EntryView(EntryDocument Entry, string BaseCurrency, string 
 
     /// <summary>What a remark's message names.</summary>
     public static IEnumerable<Core.Mention> Mentions(RemarkDocument remark) =>
-        new Core.Fault(remark.Code, remark.Message, "", remark.Purpose, remark.Account).Mentions;
+        new Core.Fault(remark.Code, remark.Message, "", remark.Purpose, remark.Account).Mentions();
 
     /// <summary>The line that is chosen as the page opens: the first that a guard says something of, else the first of
     /// all; -1: none of this entry.</summary>
