@@ -8,6 +8,7 @@ using Assignum.Core.Events;
 using Assignum.Core.Ledger;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
+using Assignum.Core.Upkeep;
 using Assignum.Formats.Bundles;
 using Assignum.Formats.Json;
 
@@ -24,6 +25,8 @@ public static class Commands
 
     /// <summary>Something could not be read, or the command is wrong.</summary>
     public const int Unreadable = 2;
+
+    private const int MostMends = 200;
 
     private const string Usage = """
         Looks at set-ups kept as files: a folder of CSV files, a zip of them, or a workbook.
@@ -80,7 +83,22 @@ public static class Commands
         var setUp = new CompiledSetUp(Read(path));
         var findings = Findings.Of(setUp, day);
         if (given.Has("--json"))
-            Json(to, findings.Select(f => FindingDocument.From(f, null, null, TripwireReached.Combinations(setUp, f))));
+        {
+            // Mends are tried before they are told: those of the gravest.
+            var mends = new Mends(setUp, day, PostedFacts.None, findings);
+            Json(
+                to,
+                findings.Select(
+                    (f, i) =>
+                        FindingDocument.From(
+                            f,
+                            i < MostMends ? mends.For(f) : null,
+                            null,
+                            TripwireReached.Combinations(setUp, f)
+                        )
+                )
+            );
+        }
         else
         {
             foreach (var finding in findings)

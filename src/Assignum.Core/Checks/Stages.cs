@@ -168,12 +168,16 @@ public static class Stages
             .Select(f => new NextAction(f.Message, $"findings?finding={Uri.EscapeDataString(f.Identity)}", f, f.Amount))
             .FirstOrDefault();
 
-    /// <summary>The one thing to do next over all stages: a stage that is not begun first, in their order, then as <see
-    /// cref="Next(IEnumerable{Finding})"/> says.</summary>
+    /// <summary>The one thing to do next over all stages: a stage that is not begun first, in their order, save that proof
+    /// waits for errors; then as <see cref="Next(IEnumerable{Finding})"/> says.</summary>
     public static NextAction? Next(IReadOnlyList<Stage> stages, IReadOnlyList<Finding> open)
     {
-        if (stages.FirstOrDefault(s => !s.Begun && s.Next is { Finding: null }) is { Next: { } begin })
-            return begin;
-        return Next(open);
+        // Nobody publishes what is refused: proof comes once no error is left.
+        var errors = open.Any(f => f.Severity == FindingSeverity.Error);
+        return stages
+            .Where(s => !s.Begun && s.Next is { Finding: null } && !(errors && s.Code == "proof"))
+            .Select(s => s.Next)
+            .FirstOrDefault()
+            ?? Next(open);
     }
 }

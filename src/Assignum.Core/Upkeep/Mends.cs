@@ -105,7 +105,31 @@ public sealed class Mends(CompiledSetUp compiled, DateOnly today, PostedFacts po
             .Select(a => new Mend(
                 $"The default of {purpose.Title} is {a.Number} {a.Name}.",
                 [New(new Assignment(purpose.Name, a.Number, []))]
-            ));
+            ))
+            .Concat(NewDefault(purpose));
+    }
+
+    // Where no account suits, one of the purpose's class and subledger, beside others of its class.
+    private IEnumerable<Mend> NewDefault(Purpose purpose)
+    {
+        var cells = NewAccount.For(SetUp, purpose, purpose.Title, out var like);
+        if (like is not null)
+            yield break;
+        var numbers = new ChartNumbers(SetUp.Accounts, SetUp.NumberBands);
+        var beside = SetUp
+            .Accounts.Where(a => a.Kind == AccountKind.Posting && purpose.Classes.Contains(a.Class))
+            .OrderByDescending(a => a.Control != Control.None)
+            .ThenByDescending(a => a.Number, StringComparer.Ordinal);
+        foreach (var near in beside.Take(5))
+        {
+            if (numbers.Beside(near.Number) is not { } number)
+                continue;
+            (cells["number"], cells["class"], cells["parent"]) = (number, Words.Of(near.Class), near.Parent);
+            yield return new Mend(
+                $"A new account {number} {purpose.Title} is made and is the default.",
+                [SetUpEdit.Row(Parts.Accounts, null, cells), New(new Assignment(purpose.Name, number, []))]
+            );
+        }
     }
 
     // What falls through, by the fewest assignments: a group for all below it. Each goes where its family is, else where
