@@ -273,6 +273,19 @@ public sealed class Mends(CompiledSetUp compiled, DateOnly today, PostedFacts po
             .OfType<string>()
             .Select(n => compiled.Account(n)?.Family)
             .FirstOrDefault(f => f is not null);
+        // Where the ladder below gives the right account, the row is one too many.
+        var odd = finding
+            .Places.Where(p => p.Part == Parts.Assignments.Name && p.Key.Count > 1)
+            .Select(p => RowOf(SetUp, p))
+            .OfType<string?[]>()
+            .Select(r => SetUpEdit.Row(Parts.Assignments, r, null))
+            .ToList();
+        if (odd.Count > 0)
+            yield return new Mend(
+                $"{purpose.Title} of {string.Join(", ", odd.Take(3).Select(r => r.Label))} is deleted: what comes after it "
+                    + "is of the family.",
+                odd
+            );
         foreach (var account in Suiting(purpose, family, false).Take(3))
         {
             var rows = finding
