@@ -163,6 +163,39 @@ public class FoundInBooks
     }
 
     [Fact]
+    public async Task A_draft_with_errors_is_not_published_where_the_live_policy_says_so()
+    {
+        await using var company = new Company(Clock);
+        var code = await company.OpenAsync(publish: false);
+        (
+            await company.ImportAsync(code, [Row(Parts.Policies, ("policy", "error-findings"), ("value", "refused"))])
+        ).Refused.ShouldBeNull();
+        await company.PublishAsync(code, new DateOnly(2026, 1, 1));
+        (
+            await company.ImportAsync(
+                code,
+                [Row(Parts.Assignments, ("purpose", "stock"), ("account", "6010"), ("item", "BAR-205"))]
+            )
+        ).Refused.ShouldBeNull();
+        Task<Outcome<Core.Editions.EditionRow>> PublishAsync() =>
+            new PublishDraft(company.Desk).RunAsync(company.Actor, code, new DateOnly(2026, 7, 1), null, Stop);
+        var refused = await PublishAsync();
+        refused.Refused.ShouldBe(Refusal.Conflict);
+        refused.Faults.ShouldAllBe(f => f.Code == "error-findings");
+        refused.Faults.ShouldContain(f => f.Message.Contains("BAR-205"));
+        // Accepted by a reviewer, or mended, they hold nothing up.
+        var visit = await VisitAsync(company, code);
+        foreach (
+            var error in (await LookAsync(company, code)).Open.Where(f => f.Finding.Severity == FindingSeverity.Error)
+        )
+            (
+                await Handling(company)
+                    .AcceptAsync(visit, error.Finding.Identity, "not sold any more", new(2026, 7, 31), Stop)
+            ).Refused.ShouldBeNull();
+        (await PublishAsync()).Refused.ShouldBeNull();
+    }
+
+    [Fact]
     public async Task What_saving_would_make_checks_find_is_seen_before_it()
     {
         await using var company = new Company(Clock);

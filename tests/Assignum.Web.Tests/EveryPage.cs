@@ -43,6 +43,7 @@ public sealed class EveryPage(RunningApp app) : InBrowser(app)
             "rehearse?kind=json",
             "",
             "findings",
+            "families",
             "chart/4010/split",
             "rehearse/cycle",
             "new-line",

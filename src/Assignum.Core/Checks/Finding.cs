@@ -20,6 +20,17 @@ public enum FindingSeverity
 /// <param name="Key">Its filled key columns, by name.</param>
 public sealed record FindingPlace(string Part, IReadOnlyList<KeyValuePair<string, string>> Key)
 {
+    /// <summary>A row of a part as a place, by its filled key columns.</summary>
+    public static FindingPlace Of(Part part, IReadOnlyList<string?> cells) =>
+        new(
+            part.Name,
+            [
+                .. part
+                    .Keys.Where(k => cells[k] is not null)
+                    .Select(k => KeyValuePair.Create(part.Columns[k].Name, cells[k]!)),
+            ]
+        );
+
     /// <summary>The place as one text, unique among places.</summary>
     public string Identity => Part + "|" + string.Join('|', Key.Select(k => k.Key + "=" + k.Value));
 

@@ -14,6 +14,7 @@ public sealed record Policies
             ["cost-timing"] = ["shipment", "invoice"],
             ["four-eyes"] = ["off", "on"],
             ["second-factor"] = ["off", "on"],
+            ["error-findings"] = ["told", "refused"],
             ["discounts"] = ["net", "separate"],
             ["production"] = ["through-wip", "direct"],
             ["tax-rounding"] = ["document", "line"],
@@ -26,14 +27,17 @@ public sealed record Policies
             ["group-for-new-projects"] = [],
         };
 
-    /// <summary>Policies about people: they move no landing.</summary>
+    /// <summary>Policies about people and what they may publish: they move no landing.</summary>
     public static IReadOnlySet<string> OfPeople { get; } =
-        new HashSet<string>(StringComparer.Ordinal) { "four-eyes", "second-factor" };
+        new HashSet<string>(StringComparer.Ordinal) { "four-eyes", "second-factor", "error-findings" };
 
     public bool Perpetual { get; init; } = true;
     public bool ReceiptAccrual { get; init; } = true;
     public bool CostAtInvoice { get; init; }
     public bool FourEyes { get; init; }
+
+    /// <summary>Nothing is published while checks find errors that nobody has accepted.</summary>
+    public bool ErrorsRefused { get; init; }
     public bool SeparateDiscounts { get; init; }
     public bool DirectProduction { get; init; }
     public bool TaxRoundedByLine { get; init; }
@@ -55,6 +59,7 @@ public sealed record Policies
             ReceiptAccrual = !Is("receipt-accrual", "off"),
             CostAtInvoice = Is("cost-timing", "invoice"),
             FourEyes = Is("four-eyes", "on"),
+            ErrorsRefused = Is("error-findings", "refused"),
             SeparateDiscounts = Is("discounts", "separate"),
             DirectProduction = Is("production", "direct"),
             TaxRoundedByLine = Is("tax-rounding", "line"),

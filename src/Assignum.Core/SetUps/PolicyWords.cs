@@ -79,6 +79,13 @@ public sealed record PolicyWords(string Code, string Title, string Explain, IRea
             ("on", "Asked of reviewers and administrators")
         ),
         Of(
+            "error-findings",
+            "Errors that checks find",
+            "Whether a draft is published while checks find errors in it that no reviewer has accepted.",
+            ("told", "Told, and published"),
+            ("refused", "Not published")
+        ),
+        Of(
             "line-text",
             "Text of entry lines",
             "What stands as text on each line: words with {reference}, {party}, {item}, {kind} and {text} filled in."

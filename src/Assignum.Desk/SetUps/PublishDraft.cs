@@ -1,7 +1,10 @@
 using Assignum.Core.Calendar;
+using Assignum.Core.Checks;
 using Assignum.Core.Editions;
+using Assignum.Core.SetUps;
 using Assignum.Core.Tables;
 using Assignum.Desk.Access;
+using Assignum.Desk.Checks;
 using Assignum.Storage;
 
 namespace Assignum.Desk.SetUps;
@@ -46,6 +49,24 @@ public sealed class PublishDraft(DeskContext desk)
         );
     }
 
+    // What checks find in the draft and no reviewer has accepted; errors need no books.
+    private static async Task<IReadOnlyList<Finding>> ErrorsAsync(
+        Held held,
+        CompiledSetUp draft,
+        CancellationToken stop
+    )
+    {
+        var today = held.State.Today;
+        var accepted = (await FindingStore.AcceptedAsync(held.Db, held.State.Id, stop)).ToDictionary(a => a.Identity);
+        return
+        [
+            .. Findings
+                .Of(draft, today)
+                .Where(f => f.Severity == FindingSeverity.Error)
+                .Where(f => !(accepted.GetValueOrDefault(f.Identity) is { } row && ReadFindings.Holds(row, f, today))),
+        ];
+    }
+
     private static async Task<Outcome<EditionRow>> PublishedAsync(
         Held held,
         DateOnly day,
@@ -88,7 +109,8 @@ public sealed class PublishDraft(DeskContext desk)
                 $"The draft was made on edition {draft.BasedOn}, and edition {state.Latest!.Number} is the latest: "
                     + "bring it onto that first."
             );
-        var setUp = (await SetUpWriter.CurrentAsync(held, stop)).SetUp;
+        var current = await SetUpWriter.CurrentAsync(held, stop);
+        var setUp = current.SetUp;
         if (setUp.Periods.FirstOrDefault(p => p.Closed && day >= p.From && day <= p.To) is { } closed)
             return Outcome<EditionRow>.No(
                 Refusal.Conflict,
@@ -110,6 +132,12 @@ public sealed class PublishDraft(DeskContext desk)
                 "four-eyes",
                 "The policy four-eyes is on and you changed this draft: somebody who did not must approve it as it "
                     + "is now, or publish it."
+            );
+
+        if (live is { Policies.ErrorsRefused: true } && await ErrorsAsync(held, current, stop) is { Count: > 0 } errors)
+            return Outcome<EditionRow>.No(
+                Refusal.Conflict,
+                [.. errors.Take(20).Select(e => new Core.Fault("error-findings", e.Message, "", e.Purpose, e.Account))]
             );
 
         var number = state.NextNumber;

@@ -71,6 +71,29 @@ public sealed class FindingsModel(
         );
     }
 
+    /// <summary>Places that are marked at once, at most.</summary>
+    private const int MostMarks = 4000;
+
+    /// <summary>What stands at which place, the gravest of each: pages mark their rows with it.</summary>
+    public async Task<IActionResult> OnGetMarksAsync()
+    {
+        var found = await LookAsync();
+        var marks = new Dictionary<string, object>(StringComparer.Ordinal);
+        foreach (var finding in found.Open.Select(f => f.Finding))
+        foreach (var place in finding.Places)
+            if (marks.Count < MostMarks)
+                marks.TryAdd(
+                    place.Identity,
+                    new
+                    {
+                        severity = Core.Words.Of(finding.Severity),
+                        says = finding.Message,
+                        finding = finding.Identity,
+                    }
+                );
+        return new JsonResult(marks);
+    }
+
     /// <summary>One finding opened.</summary>
     public async Task<IActionResult> OnGetOneAsync()
     {

@@ -5,6 +5,7 @@ import './lines.js';
 import './foresee.js';
 import './forms.js';
 import './days.js';
+import './marks.js';
 import './grid.js';
 import './ladder.js';
 import './source.js';

@@ -1,0 +1,33 @@
+// Marks what findings are about: rows, cells and titles say which place they are; what is found there is asked for once.
+const entity = location.pathname.match(/^\/e\/[^/]+/)?.[0];
+const SIGNS = { error: ['bad', '▲'], warning: ['watch', '◆'], info: ['quiet', '○'] };
+let marks = null;
+
+function mark(place) {
+  const found = marks?.[place.dataset.place];
+  const target = place.matches('tr') ? place.querySelector('td:not([hidden]), th') : place;
+  target?.querySelector(':scope > a.mark')?.remove();
+  if (!found || !target) return;
+  const link = document.createElement('a');
+  const [kind, sign] = SIGNS[found.severity];
+  link.className = `mark mark-${kind}`;
+  link.href = `${entity}/findings?finding=${encodeURIComponent(found.finding)}`;
+  link.title = found.says;
+  link.tabIndex = -1;
+  link.textContent = sign;
+  link.setAttribute('aria-label', `${found.severity}: ${found.says}`);
+  target.append(link);
+}
+
+async function ask() {
+  if (!entity || !document.querySelector('[data-place]')) return;
+  const answer = await fetch(`${entity}/findings?handler=Marks`, { headers: { Accept: 'application/json' } });
+  if (!answer.ok || answer.redirected) return;
+  marks = await answer.json();
+  document.querySelectorAll('[data-place]').forEach(mark);
+}
+
+document.body.addEventListener('standing', ask);
+// Rows that come later, as they are scrolled to.
+document.body.addEventListener('htmx:afterSwap', () => { if (marks) document.querySelectorAll('[data-place]').forEach(mark); });
+ask();
