@@ -109,6 +109,30 @@ public sealed class FindingsInTheBrowser(RunningApp app) : InBrowser(app)
         Find(".pane").Text.ShouldContain("BAR-205");
     }
 
+    [Fact]
+    public async Task What_has_a_finding_is_marked_where_it_stands_and_families_are_given()
+    {
+        var entity = await WeakAsync("MARKED");
+        SignIn("nora");
+        Go($"/e/{entity}/assignments?purpose=stock");
+        Find("tr[data-place*='BAR-205'] a.sign-bad").GetAttribute("title")!.ShouldContain("6010");
+        NothingSerious();
+        Go($"/e/{entity}/tax");
+        Find("td[data-place*='abroad'] a.sign-watch");
+        Go($"/e/{entity}/families");
+        Find("main").Text.ShouldContain("Groups beside their sisters");
+        NothingSerious();
+        if (browser.FindElements(By.CssSelector("[name='account']")) is [var one, ..])
+        {
+            var number = one.GetAttribute("value")!;
+            if (!one.Selected)
+                one.SendKeys(Keys.Space);
+            Find("main form .btn-main").SendKeys(Keys.Enter);
+            Find(".donebox").Text.ShouldContain("now");
+            browser.FindElements(By.CssSelector($"[name='account'][value='{number}']")).ShouldBeEmpty();
+        }
+    }
+
     private void SignOutAndIn(string name)
     {
         Find(".rail .who button").Click();

@@ -26,7 +26,8 @@ public sealed record FamilyCell(Purpose Purpose, IReadOnlyList<Account> Accounts
 
 /// <summary>A family that an account without one seems to be of.</summary>
 /// <param name="Why">What speaks for it.</param>
-public sealed record FamilyProposal(Account Account, string Family, string Why);
+/// <param name="Sure">Whether what speaks for it is more than a number.</param>
+public sealed record FamilyProposal(Account Account, string Family, string Why, bool Sure = true);
 
 /// <summary>Product lines as accounts tell them: who lands where, what each has for which purpose, and which accounts
 /// seem to be of one.</summary>
@@ -181,7 +182,8 @@ public sealed class Families
                     new FamilyProposal(
                         account,
                         numbered,
-                        $"its number ends in {Ends(account.Number)} as others of it do"
+                        $"its number ends in {Ends(account.Number)} as others of it do",
+                        false
                     )
                 );
         }

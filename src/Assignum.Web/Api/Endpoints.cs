@@ -400,11 +400,10 @@ internal static class Endpoints
         };
         if (faults.Count > 0)
             return ApiProblem.Of(Outcome<object>.No(Refusal.Invalid, faults));
-        Outcome<Visit> entered;
-        await using (var db = await desk.Database.OpenAsync(stop))
-            entered = await desk.EnterAsync(db, http.Actor(), entity, Role.Viewer, false, stop);
-        if (entered.Result is not { } visit)
-            return ApiProblem.Of(entered);
+        var looked = await desk.LookAsync(http.Actor(), entity, stop);
+        if (looked.Refused is not null)
+            return ApiProblem.Of(looked);
+        var visit = looked.Result.Visit;
         var read = await findings.RunAsync(visit, edition, stop);
         if (read.Result is not { } view)
             return ApiProblem.Of(read);

@@ -6,11 +6,11 @@ let marks = null;
 function mark(place) {
   const found = marks?.[place.dataset.place];
   const target = place.matches('tr') ? place.querySelector('td:not([hidden]), th') : place;
-  target?.querySelector(':scope > a.mark')?.remove();
+  target?.querySelector(':scope > a.sign')?.remove();
   if (!found || !target) return;
   const link = document.createElement('a');
   const [kind, sign] = SIGNS[found.severity];
-  link.className = `mark mark-${kind}`;
+  link.className = `sign sign-${kind}`;
   link.href = `${entity}/findings?finding=${encodeURIComponent(found.finding)}`;
   link.title = found.says;
   link.tabIndex = -1;
