@@ -14,7 +14,15 @@ public sealed class DayField : TagHelper
     {
         output.Attributes.SetAttribute("type", "text");
         output.Attributes.SetAttribute("data-day", WrittenDay.Form.ToString());
-        output.Attributes.SetAttribute("placeholder", WrittenDay.Say(new DateOnly(2026, 3, 14)));
+        output.Attributes.SetAttribute(
+            "placeholder",
+            WrittenDay.Form switch
+            {
+                DayForm.MonthFirst => "month day, year",
+                DayForm.YearFirst => "year-month-day",
+                _ => "day month year",
+            }
+        );
         output.Attributes.SetAttribute("autocomplete", "off");
         if (output.Attributes["value"]?.Value?.ToString() is { Length: > 0 } value && WrittenDay.Of(value) is { } day)
             output.Attributes.SetAttribute("value", WrittenDay.Say(day));
