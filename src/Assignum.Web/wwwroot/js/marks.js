@@ -1,6 +1,7 @@
 // Marks what findings are about: rows, cells and titles say which place they are; what is found there is asked for once.
 const entity = location.pathname.match(/^\/e\/[^/]+/)?.[0];
-const SIGNS = { error: ['bad', '▲'], warning: ['watch', '◆'], info: ['quiet', '○'] };
+// The sign itself is drawn by the style: what a row or title says stays what it says.
+const SIGNS = { error: 'bad', warning: 'watch', info: 'quiet' };
 let marks = null;
 
 function mark(place) {
@@ -9,12 +10,10 @@ function mark(place) {
   target?.querySelector(':scope > a.sign')?.remove();
   if (!found || !target) return;
   const link = document.createElement('a');
-  const [kind, sign] = SIGNS[found.severity];
-  link.className = `sign sign-${kind}`;
+  link.className = `sign sign-${SIGNS[found.severity]}`;
   link.href = `${entity}/findings?finding=${encodeURIComponent(found.finding)}`;
   link.title = found.says;
   link.tabIndex = -1;
-  link.textContent = sign;
   link.setAttribute('aria-label', `${found.severity}: ${found.says}`);
   target.append(link);
 }
