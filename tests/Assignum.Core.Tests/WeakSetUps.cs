@@ -90,6 +90,52 @@ public class WeakSetUps
             mended.GetValueOrDefault(code).ShouldBeGreaterThan(0, code);
     }
 
+    [Fact]
+    public void Whatever_part_changes_what_is_known_after_it_is_what_is_found_anew()
+    {
+        // From one set-up to another, a list at a time.
+        Func<SetUp, SetUp, SetUp>[] changes =
+        [
+            (s, o) => s with { TaxRates = o.TaxRates, TaxMatrix = o.TaxMatrix },
+            (s, o) => s with { TaxCodes = o.TaxCodes },
+            (s, o) => s with { Policies = o.Policies },
+            (s, o) => s with { Entity = o.Entity },
+            (s, o) => s with { OtherEntities = s.OtherEntities.Count == 0 ? ["OTHER"] : [] },
+            (s, o) => s with { NumberBands = o.NumberBands, Crosswalk = [] },
+            (s, o) => s with { ReliefAccounts = [] },
+            (s, o) => s with { Items = o.Items },
+            (s, o) => s with { Parties = o.Parties },
+            (s, o) => s with { Projects = o.Projects },
+            (s, o) => s with { Channels = [.. s.Channels, new("C9", "C")] },
+            (s, o) => s with { Borrows = s.Borrows.Count == 0 ? o.Borrows : [] },
+            (s, o) => s with { Ladders = [new LadderRow("stock", 1, Rung.Parse("location", out _)!)] },
+            (s, o) => s with { Assignments = [.. s.Assignments.Where(a => a.Purpose != "stock")] },
+            (s, o) =>
+                s with
+                {
+                    Accounts = [.. s.Accounts.Select(a => a with { Family = a.Family is null ? "brass" : null })],
+                },
+        ];
+        var compared = 0;
+        foreach (var seed in Enumerable.Range(1, 25 * Times))
+        {
+            var (setUp, other) = (RandomWeakness.Make(seed), RandomWeakness.Make(seed + 10_000));
+            var compiled = new CompiledSetUp(setUp);
+            Findings.Of(compiled, Today);
+            foreach (var change in changes)
+            {
+                // What names what is gone is no part of the question.
+                if (change(setUp, other) is var next && Assignum.Core.Tables.SetUpRules.Check(next).Any())
+                    continue;
+                var after = Findings.Of(new CompiledSetUp(next, compiled), Today);
+                var anew = Findings.Of(new CompiledSetUp(next), Today);
+                after.Select(Told).ShouldBe(anew.Select(Told), $"seed {seed}, change {Array.IndexOf(changes, change)}");
+                compared++;
+            }
+        }
+        compared.ShouldBeGreaterThan(150);
+    }
+
     private static string Told(Finding f) =>
         $"{NaiveFindings.Say(f)}|{string.Join(',', f.Places.Select(p => p.Identity))}";
 }

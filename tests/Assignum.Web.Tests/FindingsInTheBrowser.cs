@@ -102,6 +102,13 @@ public sealed class FindingsInTheBrowser(RunningApp app) : InBrowser(app)
             .FindElements(By.CssSelector("details[open] .finding details.more summary"))
             .Single(m => m.Text.Contains("Give", StringComparison.Ordinal))
             .SendKeys(Keys.Enter);
+        Find("[id^='day-']").SendKeys("31 Feb 2027");
+        Find("[id^='to-']").SendKeys("nora" + Keys.Enter);
+        Find("[role=alert]").Text.ShouldContain("'31 Feb 2027' is no day");
+        browser
+            .FindElements(By.CssSelector("details[open] .finding details.more summary"))
+            .Single(m => m.Text.Contains("Give", StringComparison.Ordinal))
+            .SendKeys(Keys.Enter);
         Find("[id^='to-']").SendKeys("nora" + Keys.Enter);
         Find(".donebox").Text.ShouldContain("Given to nora");
         SignOutAndIn("nora");

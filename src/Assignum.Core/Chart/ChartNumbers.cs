@@ -178,7 +178,9 @@ public sealed class ChartNumbers
                 yield return (account, other.Digits);
     }
 
-    private static bool Within(NumberBand band, string number)
+    /// <summary>Whether a number lies in a band, by as many of its first characters as the band's ends have; a shorter one
+    /// does not.</summary>
+    internal static bool Within(NumberBand band, string number)
     {
         if (number.Length < band.From.Length || number.Length < band.To.Length)
             return false;

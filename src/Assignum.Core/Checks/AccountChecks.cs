@@ -9,7 +9,7 @@ using Assignum.Core.Tax;
 namespace Assignum.Core.Checks;
 
 /// <summary>An account in use that no account of the group's report takes.</summary>
-public sealed class NoGroupAccount() : Check("no-group-account", "No group account")
+public sealed class NoGroupAccount() : Check("no-group-account", "No group account", "chart")
 {
     /// <inheritdoc/>
     public override Reads Reads => Reads.Accounts | Reads.Assignments | Reads.Books;
@@ -44,7 +44,7 @@ public sealed class NoGroupAccount() : Check("no-group-account", "No group accou
 }
 
 /// <summary>An account in use lacks a report code that most of its class have.</summary>
-public sealed class NoReportCode() : Check("no-report-code", "No report code")
+public sealed class NoReportCode() : Check("no-report-code", "No report code", "chart")
 {
     /// <inheritdoc/>
     public override Reads Reads => Reads.Accounts | Reads.Assignments | Reads.Books;
@@ -89,7 +89,7 @@ public sealed class NoReportCode() : Check("no-report-code", "No report code")
 }
 
 /// <summary>An account that stands in for a control account and cannot.</summary>
-public sealed class ReliefUnfit() : Check("relief-unfit", "Cannot be used instead")
+public sealed class ReliefUnfit() : Check("relief-unfit", "Cannot be used instead", "chart")
 {
     /// <inheritdoc/>
     public override Reads Reads => Reads.Accounts | Reads.Books;
@@ -164,7 +164,7 @@ public sealed class TwoSubledgers() : Check("two-subledgers", "Two subledgers on
 }
 
 /// <summary>An account's number is in none of the bands of its class.</summary>
-public sealed class OutsideBand() : Check("outside-band", "Number outside its band")
+public sealed class OutsideBand() : Check("outside-band", "Number outside its band", "chart")
 {
     /// <inheritdoc/>
     public override Reads Reads => Reads.Accounts | Reads.Books;
@@ -174,7 +174,7 @@ public sealed class OutsideBand() : Check("outside-band", "Number outside its ba
     {
         var bands = input.SetUp.NumberBands.ToLookup(b => b.Class);
         foreach (var account in input.SetUp.Accounts)
-            if (bands[account.Class].Any() && !bands[account.Class].Any(b => Within(b, account.Number)))
+            if (bands[account.Class].Any() && !bands[account.Class].Any(b => ChartNumbers.Within(b, account.Number)))
                 yield return OnAccount(
                     input,
                     account,
@@ -184,16 +184,10 @@ public sealed class OutsideBand() : Check("outside-band", "Number outside its ba
                     "Who looks for it by number looks in the wrong place."
                 );
     }
-
-    private static bool Within(NumberBand band, string number) =>
-        number.Length >= band.From.Length
-        && number.Length >= band.To.Length
-        && string.CompareOrdinal(number[..band.From.Length], band.From) >= 0
-        && string.CompareOrdinal(number[..band.To.Length], band.To) <= 0;
 }
 
 /// <summary>A control account in use that anybody may write on.</summary>
-public sealed class HandEntriesOpen() : Check("hand-entries-open", "Control account open to hand entries")
+public sealed class HandEntriesOpen() : Check("hand-entries-open", "Control account open to hand entries", "chart")
 {
     /// <inheritdoc/>
     public override Reads Reads => Reads.Accounts | Reads.Assignments | Reads.Books;
@@ -216,7 +210,7 @@ public sealed class HandEntriesOpen() : Check("hand-entries-open", "Control acco
 }
 
 /// <summary>Entries by hand on a control account.</summary>
-public sealed class HandEntriesMade() : Check("hand-entries-made", "Hand entries on a control account")
+public sealed class HandEntriesMade() : Check("hand-entries-made", "Hand entries on a control account", "books")
 {
     /// <inheritdoc/>
     public override Reads Reads => Reads.Accounts | Reads.Books;
@@ -243,7 +237,7 @@ public sealed class HandEntriesMade() : Check("hand-entries-made", "Hand entries
 }
 
 /// <summary>An account's own tax code is of a direction that it refuses.</summary>
-public sealed class TaxDirectionUnfit() : Check("tax-direction", "Tax code of the wrong direction")
+public sealed class TaxDirectionUnfit() : Check("tax-direction", "Tax code of the wrong direction", "tax")
 {
     /// <inheritdoc/>
     public override Reads Reads => Reads.Accounts | Reads.Tax | Reads.Books;
@@ -266,7 +260,7 @@ public sealed class TaxDirectionUnfit() : Check("tax-direction", "Tax code of th
 }
 
 /// <summary>An account's own tax code contradicts the matrix for items that land there.</summary>
-public sealed class TaxDefaultContradicts() : Check("tax-default-contradicts", "Tax code against the matrix")
+public sealed class TaxDefaultContradicts() : Check("tax-default-contradicts", "Tax code against the matrix", "tax")
 {
     /// <inheritdoc/>
     public override Reads Reads => Reads.All;
@@ -350,7 +344,7 @@ public sealed class TaxDefaultContradicts() : Check("tax-default-contradicts", "
 }
 
 /// <summary>Accounts that nothing needs.</summary>
-public sealed class AccountIdle() : Check("account-idle", "Account that nothing uses")
+public sealed class AccountIdle() : Check("account-idle", "Account that nothing uses", "chart")
 {
     /// <inheritdoc/>
     public override Reads Reads => Reads.Accounts | Reads.Assignments | Reads.Books;
@@ -378,7 +372,7 @@ public sealed class AccountIdle() : Check("account-idle", "Account that nothing 
 }
 
 /// <summary>An account stands on the side on which it usually does not.</summary>
-public sealed class WrongSide() : Check("wrong-side", "Balance on the unusual side")
+public sealed class WrongSide() : Check("wrong-side", "Balance on the unusual side", "books")
 {
     /// <inheritdoc/>
     public override Reads Reads => Reads.Accounts | Reads.Books;
@@ -403,7 +397,7 @@ public sealed class WrongSide() : Check("wrong-side", "Balance on the unusual si
 }
 
 /// <summary>Accounts of one class with one name.</summary>
-public sealed class NameDoubled() : Check("name-doubled", "Two accounts of one name")
+public sealed class NameDoubled() : Check("name-doubled", "Two accounts of one name", "chart")
 {
     /// <inheritdoc/>
     public override Reads Reads => Reads.Accounts | Reads.Assignments | Reads.Books;

@@ -9,7 +9,8 @@ namespace Assignum.Core.Checks;
 
 /// <summary>Looks at assignments one by one: what it says of one rests on that row alone, beside accounts and
 /// records.</summary>
-public abstract class AssignmentCheck(string code, string title) : Check(code, title)
+public abstract class AssignmentCheck(string code, string title, string stage = "assignments")
+    : Check(code, title, stage)
 {
     /// <inheritdoc/>
     public override IEnumerable<Finding> Of(CheckInput input) => Of(input, input.SetUp.Assignments);
@@ -169,14 +170,12 @@ public sealed class NeverWins() : Check("never-wins", "Never decides")
     public override Reads Reads => Reads.All;
 
     /// <inheritdoc/>
-    public override IEnumerable<Finding> Of(CheckInput input) => Dead(this, input, true);
-
-    private static IEnumerable<Finding> Dead(NeverWins check, CheckInput input, bool never) =>
+    public override IEnumerable<Finding> Of(CheckInput input) =>
         DeadWeight
             .Of(input.Compiled)
-            .Where(d => d.NeverWins == never && !input.IsMiss(d.Assignment))
+            .Where(d => d.NeverWins && !input.IsMiss(d.Assignment))
             .Select(d =>
-                check.OnAssignment(
+                OnAssignment(
                     input,
                     d.Assignment,
                     FindingSeverity.Info,
@@ -331,7 +330,7 @@ public sealed class PartyKindUnfit() : Check("party-kind-unfit", "Refuses these 
                 leaf.Single == 0
                     ? account.Control is Control.Receivables or Control.Payables
                     : input.Compiled.Party(input.Compiled.Index.Key(Dimension.Party, leaf.Single)) is { } party
-                        && (KindsOf(party.Party.Kind) & account.PartyKinds) == 0;
+                        && !account.Admits(party.Party.Kind);
             foreach (var assignment in input.Naming(account.Number))
                 if (
                     !input.IsMiss(assignment)
@@ -347,15 +346,6 @@ public sealed class PartyKindUnfit() : Check("party-kind-unfit", "Refuses these 
                     );
         }
     }
-
-    private static PartyKinds KindsOf(PartyKind kind) =>
-        kind switch
-        {
-            PartyKind.Customer => PartyKinds.Customers,
-            PartyKind.Supplier => PartyKinds.Suppliers,
-            PartyKind.Both => PartyKinds.Customers | PartyKinds.Suppliers,
-            _ => PartyKinds.Others,
-        };
 }
 
 /// <summary>An assignment decides for amounts in another currency than its account takes.</summary>
@@ -394,7 +384,7 @@ public sealed class CurrencyUnfit() : Check("currency-unfit", "Refuses this curr
 }
 
 /// <summary>An assignment's account refuses the direction of tax that its purpose has.</summary>
-public sealed class TaxUnfit() : AssignmentCheck("tax-unfit", "Refuses this tax")
+public sealed class TaxUnfit() : AssignmentCheck("tax-unfit", "Refuses this tax", "tax")
 {
     /// <inheritdoc/>
     public override Reads Reads => Reads.Accounts | Reads.Assignments | Reads.Policies | Reads.Books;

@@ -15,6 +15,7 @@ public sealed class CheckInput
 {
     private readonly Dictionary<string, List<Assignment>> byAccount = new(StringComparer.Ordinal);
     private readonly Lazy<IReadOnlyList<(Item Item, IReadOnlyList<ItemLanding> Landings)>> stockLandings;
+    private readonly Lazy<Dictionary<string, int>> stockItemsBelow;
     private readonly ConcurrentDictionary<TaxDirection, IReadOnlyList<string>> standings = [];
     private readonly ConcurrentDictionary<TaxDirection, IReadOnlyList<string>> categories = [];
 
@@ -27,6 +28,7 @@ public sealed class CheckInput
                 assignment
             );
         Needed = Reach.Needed(compiled).ToHashSet();
+        stockItemsBelow = new(CountBelow);
         stockLandings = new(() => StockLandings(CheckMemory.Of(compiled)));
     }
 
@@ -100,6 +102,26 @@ public sealed class CheckInput
     /// <summary>Of every active stock item, where its stock, revenue and cost land with its group and nothing else
     /// given: of those purposes that are needed.</summary>
     public IReadOnlyList<(Item Item, IReadOnlyList<ItemLanding> Landings)> StockItems => stockLandings.Value;
+
+    /// <summary>How many active stock items stand in each item group and those below it; groups without one are left
+    /// out.</summary>
+    public IReadOnlyDictionary<string, int> StockItemsBelow => stockItemsBelow.Value;
+
+    private Dictionary<string, int> CountBelow()
+    {
+        var parents = SetUp
+            .Groups.Where(g => g.Kind == GroupKind.Item)
+            .ToDictionary(g => g.Code, g => g.Parent, StringComparer.Ordinal);
+        var items = new Dictionary<string, int>(StringComparer.Ordinal);
+        foreach (
+            var (group, count) in SetUp
+                .Items.Where(i => i.IsStockItem && i.Status == RecordStatus.Active && i.Group is not null)
+                .CountBy(i => i.Group!, StringComparer.Ordinal)
+        )
+            for (var at = group; at is not null; at = parents.GetValueOrDefault(at))
+                items[at] = items.GetValueOrDefault(at) + count;
+        return items;
+    }
 
     /// <summary>The purposes whose accounts make a family, as far as they are needed.</summary>
     public IEnumerable<Purpose> FamilyPurposes =>
@@ -254,10 +276,12 @@ public enum Reads
 /// <summary>Looks for one kind of weakness.</summary>
 /// <param name="code">Its code, fixed.</param>
 /// <param name="title">What it is called where people read it.</param>
-public abstract class Check(string code, string title)
+/// <param name="stage">The stage of the work that mends what it finds; see <see cref="Stages"/>.</param>
+public abstract class Check(string code, string title, string stage = "assignments")
 {
     public string Code { get; } = code;
     public string Title { get; } = title;
+    public string Stage { get; } = stage;
 
     /// <summary>What it looks at.</summary>
     public abstract Reads Reads { get; }

@@ -170,7 +170,7 @@ internal sealed class CheckMemory
         Of(Reads.Tax, (was.TaxCodes, now.TaxCodes), (was.TaxRates, now.TaxRates), (was.TaxMatrix, now.TaxMatrix));
         Of(Reads.Policies, (was.Policies, now.Policies));
         // The entity says whether tax is registered for; places are asked for by whatever asks for all.
-        if (was.Entity != now.Entity)
+        if (was.Entity != now.Entity || !was.OtherEntities.SequenceEqual(now.OtherEntities))
             changed = Reads.All;
         Of(
             Reads.Policies,

@@ -75,7 +75,7 @@ public sealed class MixedFamily() : Check("mixed-family", "Accounts of several f
 }
 
 /// <summary>An item group that lands in another family than its sisters.</summary>
-public sealed class FamilyStray() : Check("family-stray", "Group in another family than its sisters")
+public sealed class FamilyStray() : Check("family-stray", "Group in another family than its sisters", "groups")
 {
     /// <inheritdoc/>
     public override Reads Reads => Reads.All;
@@ -147,13 +147,7 @@ public sealed class HalfOwn() : Check("half-own", "Own accounts for a part only"
             .SetUp.Assignments.Where(a => !input.IsMiss(a) && a.Value(Dimension.ItemGroup) is not null)
             .Select(a => (Group: a.Value(Dimension.ItemGroup)!, a.Purpose))
             .ToHashSet();
-        var parents = input
-            .SetUp.Groups.Where(g => g.Kind == GroupKind.Item)
-            .ToDictionary(g => g.Code, g => g.Parent, StringComparer.Ordinal);
-        var items = new Dictionary<string, int>(StringComparer.Ordinal);
-        foreach (var (item, _) in input.StockItems)
-            for (var at = item.Group; at is not null; at = parents.GetValueOrDefault(at))
-                items[at] = items.GetValueOrDefault(at) + 1;
+        var items = input.StockItemsBelow;
         foreach (var group in input.SetUp.Groups.Where(g => g.Kind == GroupKind.Item && items.ContainsKey(g.Code)))
         {
             var missing = purposes.Where(p => !named.Contains((group.Code, p.Name))).ToList();

@@ -7,7 +7,7 @@ using Assignum.Core.Tables;
 namespace Assignum.Core.Checks;
 
 /// <summary>A stock item that is costed at standard and has no standard cost.</summary>
-public sealed class CostingIncomplete() : Check("costing-incomplete", "No standard cost")
+public sealed class CostingIncomplete() : Check("costing-incomplete", "No standard cost", "groups")
 {
     /// <inheritdoc/>
     public override Reads Reads => Reads.Items;
@@ -33,7 +33,7 @@ public sealed class CostingIncomplete() : Check("costing-incomplete", "No standa
 }
 
 /// <summary>A group that nothing is in.</summary>
-public sealed class GroupEmpty() : Check("group-empty", "Group without members")
+public sealed class GroupEmpty() : Check("group-empty", "Group without members", "groups")
 {
     /// <inheritdoc/>
     public override Reads Reads => Reads.Groups | Reads.Items | Reads.Parties | Reads.Projects;
@@ -77,7 +77,7 @@ public sealed class GroupEmpty() : Check("group-empty", "Group without members")
 }
 
 /// <summary>Records without a group where groups decide.</summary>
-public sealed class NoGroup() : Check("no-group", "No group")
+public sealed class NoGroup() : Check("no-group", "No group", "groups")
 {
     /// <inheritdoc/>
     public override Reads Reads =>
@@ -174,7 +174,7 @@ public sealed class NoGroup() : Check("no-group", "No group")
 }
 
 /// <summary>Customers and suppliers that no tax can be worked out for.</summary>
-public sealed class NoStanding() : Check("no-standing", "No tax standing")
+public sealed class NoStanding() : Check("no-standing", "No tax standing", "tax")
 {
     /// <inheritdoc/>
     public override Reads Reads => Reads.Parties | Reads.Policies;
@@ -202,7 +202,7 @@ public sealed class NoStanding() : Check("no-standing", "No tax standing")
 }
 
 /// <summary>Goods and services that no tax can be worked out for.</summary>
-public sealed class NoCategory() : Check("no-category", "No tax category")
+public sealed class NoCategory() : Check("no-category", "No tax category", "tax")
 {
     /// <inheritdoc/>
     public override Reads Reads => Reads.Items | Reads.Policies;
@@ -231,7 +231,7 @@ public sealed class NoCategory() : Check("no-category", "No tax category")
 }
 
 /// <summary>Projects of one group that recognise in different ways and share its accounts.</summary>
-public sealed class MethodMixed() : Check("method-mixed", "Ways of recognising mixed")
+public sealed class MethodMixed() : Check("method-mixed", "Ways of recognising mixed", "groups")
 {
     /// <inheritdoc/>
     public override Reads Reads => Reads.All;
@@ -300,7 +300,7 @@ public sealed class MethodMixed() : Check("method-mixed", "Ways of recognising m
 }
 
 /// <summary>Two events that may be one.</summary>
-public sealed class LikelyDoubles() : Check("likely-double", "Likely posted twice")
+public sealed class LikelyDoubles() : Check("likely-double", "Likely posted twice", "books")
 {
     /// <inheritdoc/>
     public override Reads Reads => Reads.Books;
@@ -320,8 +320,7 @@ public sealed class LikelyDoubles() : Check("likely-double", "Likely posted twic
                 null,
                 1,
                 d.Total,
-                $"{d.Source} {d.Id} of {Calendar.WrittenDay.Say(d.Date)}{(d.Party is null ? "" : $", {d.Party},")} "
-                    + $"says what {d.OtherSource} {d.OtherId} said.",
+                $"{d.Source} {d.Id}{(d.Party is null ? "" : $", {d.Party},")} says what {d.OtherSource} {d.OtherId} said.",
                 "If both are one, cost, revenue and tax are there twice."
             );
         });

@@ -36,38 +36,6 @@ public sealed record Stage(
 /// to do next.</summary>
 public static class Stages
 {
-    private static readonly Dictionary<string, string[]> Codes = new(StringComparer.Ordinal)
-    {
-        ["chart"] =
-        [
-            "no-group-account",
-            "no-report-code",
-            "relief-unfit",
-            "outside-band",
-            "hand-entries-open",
-            "account-idle",
-            "name-doubled",
-        ],
-        ["groups"] = ["group-empty", "no-group", "costing-incomplete", "method-mixed", "family-stray"],
-        ["tax"] =
-        [
-            "matrix-gap",
-            "tax-unplaced",
-            "tax-default-contradicts",
-            "tax-direction",
-            "no-standing",
-            "no-category",
-            "tax-unfit",
-            "rate-missing",
-            "box-missing",
-        ],
-        ["books"] = ["hand-entries-made", "wrong-side", "likely-double"],
-    };
-
-    /// <summary>The stage whose work a check's findings are; what is about landings is that of assignments.</summary>
-    public static string Of(string code) =>
-        Codes.Where(s => s.Value.Contains(code)).Select(s => s.Key).FirstOrDefault("assignments");
-
     /// <summary>The stages, in order.</summary>
     /// <param name="open">The findings that nobody has accepted.</param>
     /// <param name="published">Whether an edition is in force.</param>
@@ -80,7 +48,7 @@ public static class Stages
     )
     {
         var setUp = compiled.SetUp;
-        var by = open.ToLookup(f => Of(f.Code), StringComparer.Ordinal);
+        var by = open.ToLookup(f => Findings.Find(f.Code)!.Stage, StringComparer.Ordinal);
         var accounts = setUp.Accounts.Count(a => a.Kind == AccountKind.Posting && a.Status == RecordStatus.Active);
         var items = setUp.Items.Count(i => i.Status == RecordStatus.Active);
         var parties = setUp.Parties.Count(p => p.Status == RecordStatus.Active);

@@ -6,7 +6,7 @@ using Assignum.Core.Tax;
 namespace Assignum.Core.Checks;
 
 /// <summary>An empty cell of the tax matrix that documents can come to.</summary>
-public sealed class MatrixGap() : Check("matrix-gap", "Empty cell of the tax matrix")
+public sealed class MatrixGap() : Check("matrix-gap", "Empty cell of the tax matrix", "tax")
 {
     /// <inheritdoc/>
     public override Reads Reads => Reads.Tax | Reads.Items | Reads.Parties;
@@ -43,7 +43,7 @@ public sealed class MatrixGap() : Check("matrix-gap", "Empty cell of the tax mat
 }
 
 /// <summary>A tax code whose tax lands nowhere.</summary>
-public sealed class TaxUnplaced() : Check("tax-unplaced", "Tax that lands nowhere")
+public sealed class TaxUnplaced() : Check("tax-unplaced", "Tax that lands nowhere", "tax")
 {
     /// <inheritdoc/>
     public override Reads Reads => Reads.All;
@@ -108,7 +108,7 @@ public sealed class TaxUnplaced() : Check("tax-unplaced", "Tax that lands nowher
 }
 
 /// <summary>A code in use that has no rate today.</summary>
-public sealed class RateMissing() : Check("rate-missing", "No rate today")
+public sealed class RateMissing() : Check("rate-missing", "No rate today", "tax")
 {
     /// <inheritdoc/>
     public override Reads Reads => Reads.Accounts | Reads.Assignments | Reads.Tax | Reads.Books;
@@ -158,7 +158,7 @@ public sealed class RateMissing() : Check("rate-missing", "No rate today")
 }
 
 /// <summary>A code in use that a box of the return is missing for.</summary>
-public sealed class BoxMissing() : Check("box-missing", "No box of the return")
+public sealed class BoxMissing() : Check("box-missing", "No box of the return", "tax")
 {
     /// <inheritdoc/>
     public override Reads Reads => Reads.Accounts | Reads.Assignments | Reads.Tax | Reads.Books;

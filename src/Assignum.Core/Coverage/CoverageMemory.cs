@@ -65,6 +65,8 @@ internal sealed class CoverageMemory
             && was.Entity.TaxRegistered == now.Entity.TaxRegistered
             && ReferenceEquals(was.TaxCodes, now.TaxCodes)
             && was.Entity.Currency == now.Entity.Currency
+            // An assignment may name an entity that is there no more: the index knows it still.
+            && was.OtherEntities.SequenceEqual(now.OtherEntities)
             && (ReferenceEquals(was.Accounts, now.Accounts) || Currencies(was).SetEquals(Currencies(now)))
         )
         {

@@ -71,14 +71,7 @@ internal static class Guards
                         + "party."
                 )
                 : null;
-        var kinds = party.Party.Kind switch
-        {
-            PartyKind.Customer => PartyKinds.Customers,
-            PartyKind.Supplier => PartyKinds.Suppliers,
-            PartyKind.Both => PartyKinds.Customers | PartyKinds.Suppliers,
-            _ => PartyKinds.Others,
-        };
-        return (kinds & account.PartyKinds) != 0
+        return account.Admits(party.Party.Kind)
             ? null
             : leg.Error(
                 "party-kind",

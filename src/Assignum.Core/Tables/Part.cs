@@ -42,7 +42,6 @@ public sealed record Column(
             "dimension_rules" => "Reporting dimensions",
             "usual_side" => "Usual side",
             "stocked" => "Kept in stock",
-            "cost" or "standard_cost" => "Standard cost",
             _ => char.ToUpperInvariant(Name[0]) + Name[1..].Replace('_', ' '),
         };
 }

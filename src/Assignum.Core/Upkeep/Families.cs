@@ -58,11 +58,7 @@ public sealed class Families
     public IReadOnlyList<FamilyGroup> Groups()
     {
         var groups = SetUp.Groups.Where(g => g.Kind == GroupKind.Item).ToList();
-        var parents = groups.ToDictionary(g => g.Code, g => g.Parent, StringComparer.Ordinal);
-        var items = new Dictionary<string, int>(StringComparer.Ordinal);
-        foreach (var item in SetUp.Items.Where(i => i.IsStockItem && i.Status == RecordStatus.Active))
-            for (var at = item.Group; at is not null; at = parents.GetValueOrDefault(at))
-                items[at] = items.GetValueOrDefault(at) + 1;
+        var items = input.StockItemsBelow;
         var below = groups.ToLookup(g => g.Parent ?? "", StringComparer.Ordinal);
         var rows = new List<FamilyGroup>();
         void Add(string under, int depth)

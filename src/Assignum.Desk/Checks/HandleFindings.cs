@@ -21,6 +21,13 @@ public sealed class HandleFindings(DeskContext desk, ReadFindings read, EditSetU
         CancellationToken stop
     )
     {
+        if (identities.Count == 0)
+            return Outcome<EditResult>.No(
+                Refusal.Invalid,
+                "nothing-chosen",
+                "Mark at least one finding that is to be mended.",
+                "finding"
+            );
         var looked = await read.RunAsync(visit, "draft", stop);
         if (looked.Result is not { } of)
             return looked.Pass<EditResult>();
@@ -140,6 +147,9 @@ public sealed class HandleFindings(DeskContext desk, ReadFindings read, EditSetU
         CancellationToken stop
     )
     {
+        // Who signs in here is told to nobody who may not give.
+        if (DeskContext.Refused(visit.Actor, visit.State.Code, Role.Preparer) is { } refused)
+            return Outcome<Finding>.No(refused.Why, [refused.Fault]);
         await using (var db = await desk.Database.OpenAsync(stop))
             if (string.IsNullOrWhiteSpace(to) || await AccessStore.UserAsync(db, to.Trim(), stop) is null)
                 return Outcome<Finding>.No(

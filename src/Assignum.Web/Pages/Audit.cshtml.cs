@@ -1,5 +1,6 @@
 using System.Globalization;
 using Assignum.Core.Access;
+using Assignum.Core.Calendar;
 using Assignum.Desk;
 using Assignum.Desk.Access;
 using Assignum.Web.Access;
@@ -100,9 +101,9 @@ public sealed class AuditModel(DeskContext desk, Evidence evidence) : PageModel
 
     private AuditAsked? Asked()
     {
-        if (AuditAsked.Of(Who, What, Text, From, To, Before) is { } asked)
+        if (AuditAsked.Of(Who, What, Text, WrittenDay.Canonical(From), WrittenDay.Canonical(To), Before) is { } asked)
             return asked;
-        Problem = "Write days as 2026-03-31.";
+        Problem = "Write days as 31 Mar 2026.";
         Response.StatusCode = 422;
         return null;
     }

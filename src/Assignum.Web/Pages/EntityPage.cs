@@ -42,6 +42,19 @@ public abstract class EntityPage(DeskContext desk) : PageModel
     /// <summary>The band as it is now, for a page on which something was just saved.</summary>
     public IActionResult OnGetBand() => Partial("_Band", this);
 
+    /// <summary>What is wrong with a field for a day in which something else is written; null: nothing.</summary>
+    private protected Fault? BadDay(string field) =>
+        Request.Form[field].ToString() is { } text
+        && !string.IsNullOrWhiteSpace(text)
+        && Core.Calendar.WrittenDay.Of(text) is null
+            ? new Fault(
+                "bad-date",
+                $"'{(text.Length > 40 ? text[..40] : text)}' is no day: write it as "
+                    + $"{Core.Calendar.WrittenDay.Say(new DateOnly(2026, 3, 14))}.",
+                field
+            )
+            : null;
+
     /// <summary>Which rail entry is this page's.</summary>
     public abstract string Place { get; }
 

@@ -219,6 +219,8 @@ public sealed class ChartModel(
     /// <summary>Makes an opening of the balances that came with a chart, in the life cycle of whoever asks.</summary>
     public async Task<IActionResult> OnPostOpeningAsync(DateOnly? day)
     {
+        if (BadDay("day") is { } bad)
+            return await RefusedAsync(bad);
         var made = await openings.RehearseAsync(Actor, EntityCode, day ?? State.Today, HttpContext.RequestAborted);
         return made.Refused is null ? LocalRedirect($"/e/{EntityCode}/rehearse/cycle") : await RefusedAsync(made);
     }

@@ -179,6 +179,8 @@ public sealed class FindingsModel(
     public async Task<IActionResult> OnPostGiveAsync(string? finding, string? to, DateOnly? day, string? note)
     {
         Finding = finding;
+        if (BadDay("day") is { } bad)
+            return await RefusedAsync(bad);
         var done = await handle.GiveAsync(Visit, finding, to, day, note, HttpContext.RequestAborted);
         return done.Refused is null ? Went($"Given to {to?.Trim()}.") : await RefusedAsync(done);
     }
