@@ -26,35 +26,10 @@ public sealed class Painting
     /// <summary>Cells with their keys, up to which it is tried; beyond, nothing is proposed.</summary>
     public const int MostKeys = 30_000_000;
 
-    private readonly CompiledSetUp setUp;
+    private readonly CellField field;
     private readonly Purpose purpose;
-    private readonly List<Cell> cells = [];
-    private readonly Dictionary<string, int> numbers = new(StringComparer.Ordinal);
-    private readonly List<Key> keys = [];
 
-    // What each key decides now, by its number; null: it is not there, or is a tripwire that decides nothing.
-    private readonly List<string?> accounts = [];
-
-    // What the cells are told apart by, in the order of their tags.
-    private List<Dimension> dimensions = [];
-
-    private sealed record Key(Purpose At, IReadOnlyList<KeyPart> Parts);
-
-    /// <summary>Combinations that behave alike.</summary>
-    private sealed class Cell(string?[] tags, int[] keys, Int128 size)
-    {
-        public string?[] Tags { get; } = tags;
-        public int[] Keys { get; } = keys;
-        public Int128 Size { get; } = size;
-
-        /// <summary>The place among its keys of the one that decides; as many as there are: none.</summary>
-        public int At { get; set; }
-        public string? Wanted { get; set; }
-    }
-
-    private sealed record Class(string? Tag, int Single, int Group, int Size);
-
-    private Painting(CompiledSetUp setUp, Purpose purpose) => (this.setUp, this.purpose) = (setUp, purpose);
+    private Painting(CellField field, Purpose purpose) => (this.field, this.purpose) = (field, purpose);
 
     /// <summary>Finds them.</summary>
     /// <param name="tagOf">What a record of an axis (see <see cref="Dimension"/>, its own and not its group's) is told
@@ -67,13 +42,19 @@ public sealed class Painting
         Purpose purpose,
         Func<Dimension, string, string?> tagOf,
         Func<IReadOnlyDictionary<Dimension, string?>, string?, string?> wanted
+    ) => Of(setUp, purpose, new CellField.Tags(ByCode(setUp, tagOf)), wanted);
+
+    internal static Painted? Of(
+        CompiledSetUp setUp,
+        Purpose purpose,
+        CellField.Tags tags,
+        Func<IReadOnlyDictionary<Dimension, string?>, string?, string?> wanted
     )
     {
-        Painted? Tried(bool oneByOne)
-        {
-            var painting = new Painting(setUp, purpose);
-            return painting.Fill(tagOf, oneByOne) ? painting.Paint(wanted) : null;
-        }
+        Painted? Tried(bool oneByOne) =>
+            CellField.Of(setUp, purpose, tags, oneByOne, MostKeys) is { } field
+                ? new Painting(field, purpose).Paint(wanted)
+                : null;
         var done = Tried(false);
         // A rung may ask for a record where the group alone does not tell: then every record is told by itself.
         return done is not null && done.Left > 0 && Tried(true) is { } more && more.Left < done.Left ? more : done;
@@ -89,182 +70,43 @@ public sealed class Painting
         Action<IReadOnlyDictionary<Dimension, string?>, string?, Int128> each
     )
     {
-        var painting = new Painting(setUp, purpose);
-        if (!painting.Fill(tagOf, false))
+        var tags = new CellField.Tags(ByCode(setUp, tagOf));
+        if (CellField.Of(setUp, purpose, tags, false, MostKeys) is not { } field)
             return false;
-        foreach (var cell in painting.cells)
-            each(painting.TagsOf(cell), painting.Landed(cell), cell.Size);
+        foreach (var cell in field.Cells)
+            each(field.TagsOf(cell), field.Landed(cell), cell.Size);
         return true;
     }
 
-    private IEnumerable<Assignment> Known =>
-        setUp
-            .Landings.AssignmentsOf(purpose)
-            .Concat(setUp.Landings.BorrowOf(purpose) is { } from ? setUp.Landings.AssignmentsOf(from) : []);
-
-    private bool Fill(Func<Dimension, string, string?> tagOf, bool oneByOne)
-    {
-        var axes = setUp.Memory.TakingPart.Of(purpose);
-        var dims = PurposeCoverage.Dimensions(setUp.Landings, purpose);
-        var among = axes.Where((_, a) => (dims & 1 << a) != 0).ToList();
-        dimensions = among.ConvertAll(a => a.Single);
-        var classes = among.Select(a => Classes(a, tagOf, oneByOne)).ToList();
-        var combinations = classes.Aggregate(1.0, (n, c) => n * c.Count);
-        if (combinations * setUp.Landings.LadderOf(purpose).Rungs.Count > MostKeys)
-            return false;
-        foreach (var (number, assignment) in Numbered())
-            accounts[number] = Decides(assignment) ? assignment.Account : null;
-        var at = new Class[among.Count];
-        var tags = new string?[among.Count];
-        Walk(0, Int128.One);
-        return true;
-
-        void Walk(int axis, Int128 size)
-        {
-            if (axis < among.Count)
-            {
-                foreach (var one in classes[axis])
-                {
-                    (at[axis], tags[axis]) = (one, one.Tag);
-                    Walk(axis + 1, size * one.Size);
-                }
-                return;
-            }
-            var own = new List<int>();
-            foreach (var of in new[] { purpose, setUp.Landings.BorrowOf(purpose) }.OfType<Purpose>())
-            {
-                foreach (var rung in setUp.Landings.LadderOf(of).Rungs.Where(r => r != Rung.Line))
-                    Keys(of, rung, 0, new KeyPart[rung.Dimensions.Count], own);
-                own.Add(Number(of, []));
-            }
-            var cell = new Cell([.. tags], [.. own], size);
-            cell.At = Place(cell);
-            cells.Add(cell);
-        }
-
-        void Keys(Purpose of, Rung rung, int d, KeyPart[] key, List<int> into)
-        {
-            if (d == rung.Dimensions.Count)
-            {
-                into.Add(Number(of, [.. key]));
-                return;
-            }
-            var dimension = rung.Dimensions[d];
-            var axis = among.FindIndex(a => a.Single == dimension || Axis.Kinds[a.Kind].Group == dimension);
-            if (axis < 0)
-                return;
-            var nodes =
-                among[axis].Single == dimension ? among[axis].Up(at[axis].Single) : among[axis].Chain(at[axis].Group);
-            foreach (var node in nodes)
-            {
-                key[d] = new KeyPart(dimension, setUp.Index.Key(dimension, node));
-                Keys(of, rung, d + 1, key, into);
-            }
-        }
-    }
-
-    private IEnumerable<(int Number, Assignment Assignment)> Numbered()
-    {
-        foreach (var of in new[] { purpose, setUp.Landings.BorrowOf(purpose) }.OfType<Purpose>())
-        foreach (var assignment in setUp.Landings.AssignmentsOf(of))
-            yield return (Number(of, assignment.Key), assignment);
-    }
-
-    private bool Decides(Assignment a) => a.Set == 0 || !setUp.Memory.Tripwires.Contains(a.Account);
-
-    private int Number(Purpose of, IReadOnlyList<KeyPart> key)
-    {
-        var said = Assignment.IdentityOf(of.Name, key);
-        if (numbers.TryGetValue(said, out var known))
-            return known;
-        keys.Add(new Key(of, [.. key.OrderBy(p => p.Dimension)]));
-        accounts.Add(null);
-        return numbers[said] = keys.Count - 1;
-    }
-
-    // Records are told one by one where an assignment names them, where they have no group, and where those of their
-    // group are told apart.
-    private List<Class> Classes(Axis axis, Func<Dimension, string, string?> tagOf, bool oneByOne)
-    {
-        string? Tag(Leaf leaf) =>
-            leaf.Single == 0 ? null : tagOf(axis.Single, setUp.Index.Key(axis.Single, leaf.Single));
-        var named = Known
-            .Select(a => a.Value(axis.Single))
-            .OfType<string>()
-            .Select(c => setUp.Index.Of(axis.Single, c))
-            .ToHashSet();
-        var alike = axis
-            .Leaves.Where(l => l.Group != 0 && l.Single != 0)
-            .GroupBy(l => l.Group)
-            .Where(g => g.Select(Tag).Distinct().Count() == 1)
-            .Select(g => g.Key)
-            .ToHashSet();
-        // Whoever stands in two groups and is told alone in one of them is told alone in both.
-        var alone = axis
-            .Leaves.Where(l =>
-                l.Single != 0
-                && (
-                    oneByOne
-                    || !alike.Contains(l.Group)
-                    || axis.Single == Dimension.Project
-                    || axis.Up(l.Single).Any(named.Contains)
-                )
-            )
-            .Select(l => l.Single)
-            .ToHashSet();
-        return
-        [
-            .. axis
-                .Leaves.Select(l => (Leaf: l, Tag: Tag(l)))
-                .GroupBy(l => (Single: alone.Contains(l.Leaf.Single) ? l.Leaf.Single : 0, l.Leaf.Group, l.Tag))
-                .Select(g => new Class(g.Key.Tag, g.Key.Single, g.Key.Group, g.Count())),
-        ];
-    }
-
-    private int Place(Cell cell)
-    {
-        var at = 0;
-        while (at < cell.Keys.Length && accounts[cell.Keys[at]] is null)
-            at++;
-        return at;
-    }
-
-    private Dictionary<Dimension, string?> TagsOf(Cell cell)
-    {
-        var tags = new Dictionary<Dimension, string?>(dimensions.Count);
-        for (var i = 0; i < dimensions.Count; i++)
-            tags[dimensions[i]] = cell.Tags[i];
-        return tags;
-    }
-
-    private string? Landed(Cell cell) => cell.At < cell.Keys.Length ? accounts[cell.Keys[cell.At]] : null;
+    private static Func<Axis, Leaf, string?> ByCode(CompiledSetUp setUp, Func<Dimension, string, string?> tagOf) =>
+        (axis, leaf) => leaf.Single == 0 ? null : tagOf(axis.Single, setUp.Index.Key(axis.Single, leaf.Single));
 
     private Painted Paint(Func<IReadOnlyDictionary<Dimension, string?>, string?, string?> wanted)
     {
         var moved = Int128.Zero;
-        foreach (var cell in cells)
+        foreach (var cell in field.Cells)
         {
-            var lands = Landed(cell);
-            cell.Wanted = wanted(TagsOf(cell), lands) ?? lands;
+            var lands = field.Landed(cell);
+            cell.Wanted = wanted(field.TagsOf(cell), lands) ?? lands;
             if (cell.Wanted != lands)
                 moved += cell.Size;
         }
-        var was = accounts.ToArray();
+        var was = field.Accounts.ToArray();
         var touched = new HashSet<int>();
         while (Step(touched)) { }
         Prune(touched);
-        var left = cells.Where(c => Landed(c) != c.Wanted).Aggregate(Int128.Zero, (n, c) => n + c.Size);
-        var changed = touched.Where(k => accounts[k] != was[k]).Order().ToList();
+        var left = field.Cells.Where(c => field.Landed(c) != c.Wanted).Aggregate(Int128.Zero, (n, c) => n + c.Size);
+        var changed = touched.Where(k => field.Accounts[k] != was[k]).Order().ToList();
         return new Painted(
             [
                 .. changed
-                    .Where(k => accounts[k] is not null)
-                    .Select(k => new Assignment(purpose.Name, accounts[k]!, keys[k].Parts)),
+                    .Where(k => field.Accounts[k] is not null)
+                    .Select(k => new Assignment(purpose.Name, field.Accounts[k]!, field[k].Parts)),
             ],
             [
                 .. changed
-                    .Where(k => accounts[k] is null)
-                    .Select(k => new Assignment(purpose.Name, was[k]!, keys[k].Parts)),
+                    .Where(k => field.Accounts[k] is null)
+                    .Select(k => new Assignment(purpose.Name, was[k]!, field[k].Parts)),
             ],
             moved - left,
             left
@@ -278,13 +120,13 @@ public sealed class Painting
         var only = new Dictionary<int, string?>();
         var mends = new Dictionary<int, int>();
         var mixed = new HashSet<int>();
-        foreach (var cell in cells)
+        foreach (var cell in field.Cells)
         {
-            var wrong = Landed(cell) != cell.Wanted;
+            var wrong = field.Landed(cell) != cell.Wanted;
             for (var i = 0; i <= cell.At && i < cell.Keys.Length; i++)
             {
                 var key = cell.Keys[i];
-                if (keys[key].At != purpose)
+                if (field[key].At != purpose)
                     break;
                 if (!only.TryAdd(key, cell.Wanted) && only[key] != cell.Wanted)
                     mixed.Add(key);
@@ -296,24 +138,24 @@ public sealed class Painting
         if (safe.Count == 0)
             return false;
         var holders = new Dictionary<int, List<Cell>>();
-        foreach (var cell in cells)
+        foreach (var cell in field.Cells)
             for (var i = 0; i <= cell.At && i < cell.Keys.Length; i++)
                 if (safe.Contains(cell.Keys[i]))
                     (holders.TryGetValue(cell.Keys[i], out var list) ? list : holders[cell.Keys[i]] = []).Add(cell);
         // Of keys that mend as much, one that is there already, then one that asks for less.
         foreach (
             var key in safe.OrderByDescending(k => mends[k])
-                .ThenBy(k => accounts[k] is null)
-                .ThenBy(k => keys[k].Parts.Count)
+                .ThenBy(k => field.Accounts[k] is null)
+                .ThenBy(k => field[k].Parts.Count)
                 .ThenBy(k => k)
         )
         {
-            if (!holders[key].Exists(c => Landed(c) != c.Wanted))
+            if (!holders[key].Exists(c => field.Landed(c) != c.Wanted))
                 continue;
-            accounts[key] = only[key];
+            field.Accounts[key] = only[key];
             touched.Add(key);
             foreach (var cell in holders[key])
-                cell.At = Place(cell);
+                cell.At = field.Place(cell);
         }
         return true;
     }
@@ -322,25 +164,25 @@ public sealed class Painting
     private void Prune(HashSet<int> touched)
     {
         var holders = new Dictionary<int, List<Cell>>();
-        foreach (var cell in cells)
+        foreach (var cell in field.Cells)
         foreach (var key in cell.Keys)
             if (touched.Contains(key))
                 (holders.TryGetValue(key, out var list) ? list : holders[key] = []).Add(cell);
-        foreach (var key in touched.OrderByDescending(k => keys[k].Parts.Count).ThenBy(k => k))
+        foreach (var key in touched.OrderByDescending(k => field[k].Parts.Count).ThenBy(k => k))
         {
-            if (keys[key].Parts.Count == 0)
+            if (field[key].Parts.Count == 0)
                 continue;
-            var account = accounts[key];
-            var before = holders[key].ConvertAll(c => Landed(c) == c.Wanted);
-            accounts[key] = null;
-            holders[key].ForEach(c => c.At = Place(c));
+            var account = field.Accounts[key];
+            var before = holders[key].ConvertAll(c => field.Landed(c) == c.Wanted);
+            field.Accounts[key] = null;
+            holders[key].ForEach(c => c.At = field.Place(c));
             var same = true;
             for (var i = 0; same && i < before.Count; i++)
-                same = (Landed(holders[key][i]) == holders[key][i].Wanted) == before[i];
+                same = (field.Landed(holders[key][i]) == holders[key][i].Wanted) == before[i];
             if (same)
                 continue;
-            accounts[key] = account;
-            holders[key].ForEach(c => c.At = Place(c));
+            field.Accounts[key] = account;
+            holders[key].ForEach(c => c.At = field.Place(c));
         }
     }
 }
