@@ -189,7 +189,18 @@ public class LandingMaps
                         return;
                     var map = LandingMap.Of(compiled, question);
                     HashSet<string> Some(IReadOnlyList<MapLine> lines) =>
-                        [.. lines.Where(l => l.Kind != MapLineKind.Others && random.Next(2) == 0).Select(l => l.Key)];
+                        [
+                            .. lines
+                                .Where(l =>
+                                    l
+                                        is not (
+                                            { Kind: MapLineKind.Others }
+                                            or { Kind: MapLineKind.Ungrouped, Open: true }
+                                        )
+                                    && random.Next(2) == 0
+                                )
+                                .Select(l => l.Key),
+                        ];
                     var (rows, columns) = (Some(map.Rows), Some(map.Columns));
                     var (down, across) = (
                         AxisOf(compiled, purpose, question.Down),
