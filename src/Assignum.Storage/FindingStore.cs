@@ -145,6 +145,51 @@ public static class FindingStore
         return rows;
     }
 
+    /// <summary>What passed through a purpose on some days, by two values of its lines: an item, a party, a project or one
+    /// of the plain dimensions each.</summary>
+    /// <param name="down">A dimension's word.</param>
+    /// <param name="across">Another's; null: none.</param>
+    public static async Task<IReadOnlyList<(string? Down, string? Across, decimal Amount)>> VolumesAsync(
+        NpgsqlConnection db,
+        int entity,
+        string purpose,
+        string down,
+        string? across,
+        DateOnly from,
+        DateOnly to,
+        CancellationToken stop
+    )
+    {
+        // Names of columns come from the table above, never from whoever asks.
+        static string Column(string? of) =>
+            of == "project"
+                ? "(select codes[1] from landing_chain c where c.entity_id = $1 and c.chain_id = l.project_chain)"
+                : Singles.Where(s => s.Dimension == of).Select(s => s.Column).FirstOrDefault("null::text");
+        await using var command = new NpgsqlCommand(
+            $"""
+            select {Column(down)} as d, {Column(across)} as a, sum(l.debit + l.credit)
+            from entry n join entry_line l on l.entity_id = n.entity_id and l.entry_id = n.entry_id
+            where n.entity_id = $1 and n.date between $2 and $3 and l.purpose = $4 group by 1, 2
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = from },
+                new() { Value = to },
+                new() { Value = purpose },
+            },
+        };
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        var rows = new List<(string?, string?, decimal)>();
+        string? Text(int at) => reader.IsDBNull(at) ? null : reader.GetString(at);
+        while (await reader.ReadAsync(stop))
+            rows.Add((Text(0), Text(1), reader.GetDecimal(2)));
+        return rows;
+    }
+
     /// <summary>Lines by hand since a day, by account.</summary>
     public static async Task<IReadOnlyDictionary<string, (int Lines, decimal Amount)>> ByHandAsync(
         NpgsqlConnection db,

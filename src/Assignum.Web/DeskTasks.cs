@@ -34,6 +34,7 @@ internal static class DeskTasks
             .AddSingleton<ReadFindings>()
             .AddSingleton<HandleFindings>()
             .AddSingleton<ReadOverview>()
+            .AddSingleton<ReadMaps>()
             .AddSingleton<BringSheet>()
             .AddSingleton<OpenLine>()
             .AddSingleton<BringChart>()

@@ -71,6 +71,8 @@ public class LandingMaps
         List<Leaf> Lines(int number)
         {
             var all = axis.Leaves.Where(l => axis.Below(l.Group, number)).ToList();
+            if (line is { Open: true, Listed: false } && axis.Leaves.Any(l => l.Single != 0 && l.Group == number))
+                return [.. axis.Leaves.Where(l => l.Single != 0 && l.Group == number)];
             return line.Open || all.Count == 0 ? [new Leaf(0, number)] : all;
         }
     }

@@ -47,10 +47,8 @@ public sealed class Compressing
 
     private readonly CellField field;
     private readonly Purpose purpose;
-    private readonly List<Cell>[] holders;
-
-    // Keys of which every combination wants one account.
-    private readonly string?[] uniform;
+    private readonly HashSet<Cell> frees = [];
+    private readonly Fewer fewer;
     private readonly int defaultKey;
     private readonly bool hasDefault;
     private readonly bool tripwire;
@@ -58,38 +56,29 @@ public sealed class Compressing
     private Compressing(CompiledSetUp setUp, CellField field, Purpose purpose, bool freeTripwires)
     {
         (this.field, this.purpose) = (field, purpose);
-        holders = [.. Enumerable.Range(0, field.Count).Select(_ => new List<Cell>())];
-        uniform = new string?[field.Count];
-        var mixed = new bool[field.Count];
         var tripwires = setUp.Memory.Tripwires;
         foreach (var cell in field.Cells)
         {
             var lands = field.Landed(cell);
             // Free: it may land on whatever an assignment says, and does on something.
             cell.Wanted = freeTripwires && lands is not null && tripwires.Contains(lands) ? null : lands;
-            var free = cell.Wanted is null && lands is not null;
-            Free += free ? cell.Size : 0;
-            foreach (var key in cell.Keys)
-            {
-                holders[key].Add(cell);
-                if (free)
-                    continue;
-                if (cell.Wanted is null || uniform[key] is { } one && one != cell.Wanted)
-                    mixed[key] = true;
-                uniform[key] = cell.Wanted;
-            }
-            if (free)
-                frees.Add(cell);
+            if (cell.Wanted is not null || lands is null)
+                continue;
+            Free += cell.Size;
+            frees.Add(cell);
         }
-        for (var k = 0; k < field.Count; k++)
-            if (mixed[k])
-                uniform[k] = null;
         defaultKey = Enumerable.Range(0, field.Count).First(k => field.Own(k) && field[k].Parts.Count == 0);
         hasDefault = field.Accounts[defaultKey] is not null;
         tripwire = hasDefault && tripwires.Contains(field.Accounts[defaultKey]!);
+        fewer = new Fewer(
+            field,
+            frees,
+            (_, account) => account is not null,
+            _ => null,
+            hasDefault ? defaultKey : -1,
+            key => !(key == defaultKey && tripwire)
+        );
     }
-
-    private readonly HashSet<Cell> frees = [];
 
     private Int128 Free { get; }
 
@@ -112,7 +101,7 @@ public sealed class Compressing
     {
         var was = field.Accounts.ToArray();
         var assignments = setUp.Landings.AssignmentsOf(purpose);
-        var asked = Enumerable.Range(0, field.Count).Where(k => field.Own(k) && holders[k].Count > 0).ToHashSet();
+        var asked = Enumerable.Range(0, field.Count).Where(k => field.Own(k) && fewer.Holders(k).Count > 0).ToHashSet();
         var own = new Dictionary<string, int>(StringComparer.Ordinal);
         foreach (var key in asked)
             own[Assignment.IdentityOf(purpose.Name, field[key].Parts)] = key;
@@ -120,8 +109,8 @@ public sealed class Compressing
         var needless = assignments.Where(a => own.TryGetValue(a.Identity, out var k) && was[k] is null).ToList();
         var before = assignments.Count(a => own.ContainsKey(a.Identity));
         foreach (var key in asked.Where(k => was[k] is not null))
-            TryWithout(key);
-        while (Lift()) { }
+            fewer.TryWithout(key);
+        fewer.Run();
         var (least, exact) = Search();
         var after = asked.Count(k => field.Accounts[k] is not null);
         var changed = asked.Where(k => field.Accounts[k] != was[k]).Order().ToList();
@@ -157,143 +146,6 @@ public sealed class Compressing
         );
     }
 
-    private bool Right(Cell cell) =>
-        frees.Contains(cell) ? field.Landed(cell) is not null : field.Landed(cell) == cell.Wanted;
-
-    private void Give(int key, string? account, List<(int Key, string? Was)>? done)
-    {
-        done?.Add((key, field.Accounts[key]));
-        field.Accounts[key] = account;
-        foreach (var cell in holders[key])
-            cell.At = field.Place(cell);
-    }
-
-    private void Undo(List<(int Key, string? Was)> done)
-    {
-        for (var i = done.Count - 1; i >= 0; i--)
-            Give(done[i].Key, done[i].Was, null);
-        done.Clear();
-    }
-
-    private bool MayGo(int key) =>
-        !(key == defaultKey && hasDefault) && field.Own(key) && field.Accounts[key] is not null;
-
-    // Takes an assignment away where nothing lands elsewhere by it.
-    private bool TryWithout(int key, List<(int Key, string? Was)>? done = null)
-    {
-        if (!MayGo(key))
-            return false;
-        var account = field.Accounts[key];
-        Give(key, null, done);
-        if (holders[key].TrueForAll(Right))
-            return true;
-        done?.RemoveAt(done.Count - 1);
-        Give(key, account, null);
-        return false;
-    }
-
-    // Gives keys accounts that make more assignments needless than they need exceptions; whether any did.
-    private bool Lift()
-    {
-        // What an account on a key could make needless: assignments that decide for that account below it.
-        var gains = new Dictionary<(int Key, string Account), HashSet<int>>();
-        // Most keys have one decider below them: only those with more are looked at closer.
-        var (first, several) = (new int[field.Count], new bool[field.Count]);
-        IEnumerable<(Cell Cell, int Decider)> Deciding() =>
-            field
-                .Cells.Where(c => c.At < c.Keys.Length && !frees.Contains(c))
-                .Select(c => (c, c.Keys[c.At]))
-                .Where(c => MayGo(c.Item2));
-        foreach (var (cell, decider) in Deciding())
-        foreach (var key in cell.Keys)
-            if (first[key] == 0)
-                first[key] = decider + 1;
-            else
-                several[key] |= first[key] != decider + 1;
-        foreach (var (cell, decider) in Deciding())
-        foreach (var key in cell.Keys)
-            if (
-                key != decider
-                && field.Own(key)
-                && !(key == defaultKey && tripwire)
-                && (several[key] || field.Accounts[key] is not null)
-            )
-            {
-                var at = (key, cell.Wanted!);
-                (gains.TryGetValue(at, out var set) ? set : gains[at] = []).Add(decider);
-            }
-        var any = false;
-        foreach (
-            var ((key, account), needless) in gains
-                .Where(g => g.Value.Count > (field.Accounts[g.Key.Key] is null ? 1 : 0))
-                .OrderByDescending(g => g.Value.Count)
-                .ThenBy(g => field[g.Key.Key].Parts.Count)
-                .ThenBy(g => g.Key.Key)
-                .ThenBy(g => g.Key.Account, StringComparer.Ordinal)
-        )
-        {
-            lifted += holders[key].Count;
-            if (lifted > MostLifted)
-                return false;
-            any |= TryLift(key, account, needless);
-        }
-        return any;
-    }
-
-    private const long MostLifted = 100_000_000;
-    private long lifted;
-
-    private bool TryLift(int key, string account, HashSet<int> needless)
-    {
-        if (field.Accounts[key] == account)
-            return false;
-        var done = new List<(int Key, string? Was)>();
-        var more = field.Accounts[key] is null ? 1 : 0;
-        Give(key, account, done);
-        var wrong = holders[key].Where(c => !Right(c)).ToList();
-        // Exceptions: keys under which all want one account, those that mend most first.
-        while (wrong.Count > 0)
-        {
-            var mends = new Dictionary<int, int>();
-            foreach (var cell in wrong)
-                for (var i = 0; i < cell.At; i++)
-                    if (uniform[cell.Keys[i]] is { } one && one == cell.Wanted && field.Own(cell.Keys[i]))
-                        mends[cell.Keys[i]] = mends.GetValueOrDefault(cell.Keys[i]) + 1;
-            if (mends.Count == 0 || more > needless.Count)
-            {
-                Undo(done);
-                return false;
-            }
-            var best = mends
-                .OrderByDescending(m => m.Value)
-                .ThenBy(m => field[m.Key].Parts.Count)
-                .ThenBy(m => m.Key)
-                .First()
-                .Key;
-            more += field.Accounts[best] is null ? 1 : 0;
-            Give(best, uniform[best], done);
-            wrong.RemoveAll(Right);
-            if (holders[best].Exists(c => !Right(c)))
-            {
-                Undo(done);
-                return false;
-            }
-        }
-        foreach (var one in needless)
-            if (TryWithout(one, done))
-                more--;
-        if (more < 0)
-            return true;
-        // What the exceptions make needless beside.
-        foreach (var one in done.Select(d => d.Key).Distinct().ToList())
-            if (TryWithout(one, done))
-                more--;
-        if (more < 0)
-            return true;
-        Undo(done);
-        return false;
-    }
-
     // ---- the smallest, where it can be searched for ----
 
     private const sbyte Open = 0,
@@ -321,13 +173,13 @@ public sealed class Compressing
             (states[defaultKey], given[defaultKey]) = (Given, field.Accounts[defaultKey]);
             count = 1;
         }
-        var asked = Enumerable.Range(0, field.Count).Where(k => field.Own(k) && holders[k].Count > 0).ToList();
+        var asked = Enumerable.Range(0, field.Count).Where(k => field.Own(k) && fewer.Holders(k).Count > 0).ToList();
         bestCount = asked.Count(k => field.Accounts[k] is not null);
         var least = count + Math.Max(hasDefault && !tripwire ? 1 : 0, Bound(int.MaxValue, out _));
         var finished = least >= bestCount || Branch(count);
         if (best is not null)
             foreach (var k in asked.Where(k => field.Accounts[k] != best[k]))
-                Give(k, best[k], null);
+                fewer.Give(k, best[k]);
         return (finished ? bestCount : least, finished);
     }
 

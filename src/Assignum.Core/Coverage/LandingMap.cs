@@ -8,7 +8,8 @@ namespace Assignum.Core.Coverage;
 /// <summary>What a landing map is asked to show.</summary>
 /// <param name="Down">What its rows are: the records' own dimension.</param>
 /// <param name="Across">What its columns are; null: the ladder asks for nothing else.</param>
-/// <param name="OpenDown">Keys of the rows that are open; <c>*</c>: all groups.</param>
+/// <param name="OpenDown">Keys of the rows that are open with their records listed, after <c>=</c> those whose records
+/// stand together; <c>*</c>: all groups, so.</param>
 public sealed record MapQuestion(
     Purpose Purpose,
     Dimension Down,
@@ -25,6 +26,12 @@ public sealed record MapQuestion(
 /// <param name="Sign">The gravest finding about an assignment that decides in it; 0: none.</param>
 /// <param name="Then">Where most of it lands in the edition laid over it; −2: where it does here, wholly.</param>
 public readonly record struct MapCell(int Account, int Decider, int Others, int Share, int Sign, int Then);
+
+/// <summary>Some of what a cell is made of.</summary>
+/// <param name="Account">Empty: nothing decides.</param>
+/// <param name="Pairs">How many pairs of records land there.</param>
+/// <param name="Example">One of them, by dimension.</param>
+public sealed record MapPart(string Account, long Pairs, IReadOnlyDictionary<string, string> Example);
 
 /// <summary>An assignment that decides in a map.</summary>
 /// <param name="Assignment">Null: the account is written nowhere, nothing decides.</param>
@@ -82,18 +89,54 @@ public sealed class LandingMap
 
     /// <summary>What decides the landings of a purpose, as a short text: the same as long as nobody changes
     /// it.</summary>
-    public static string Stamp(CompiledSetUp setUp, Purpose purpose)
+    public static string Stamp(SetUp setUp, Purpose purpose)
     {
         using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
-        foreach (var of in new[] { purpose, setUp.Landings.BorrowOf(purpose) }.OfType<Purpose>())
+        void Add(string line) => hash.AppendData(Encoding.UTF8.GetBytes(line + "\n"));
+        var from = setUp.Borrows.FirstOrDefault(b => b.Purpose == purpose.Name)?.From;
+        foreach (var of in new[] { purpose.Name, from }.OfType<string>())
         {
-            hash.AppendData(
-                Encoding.UTF8.GetBytes(string.Join(' ', setUp.Landings.LadderOf(of).Rungs.Select(r => r.Name)) + "\n")
-            );
-            foreach (var assignment in setUp.Landings.AssignmentsOf(of))
-                hash.AppendData(Encoding.UTF8.GetBytes($"{assignment.Identity}\t{assignment.Account}\n"));
+            Add(of);
+            foreach (var row in setUp.Ladders.Where(l => l.Purpose == of).OrderBy(l => l.Position))
+                Add(row.Rung.Name);
+            foreach (var assignment in setUp.Assignments.Where(a => a.Purpose == of))
+                Add($"{assignment.Identity}\t{assignment.Account}");
         }
         return Convert.ToHexString(hash.GetHashAndReset(), 0, 8);
+    }
+
+    /// <summary>The row and the column that show two records; −1: none does. Null: no record.</summary>
+    public (int Row, int Column) PlaceOf(string? downCode, string? acrossCode) =>
+        (down.LineOf(downCode) is var row && row < Rows.Count ? row : -1, across.LineOf(acrossCode));
+
+    /// <summary>What a cell is made of: each account, how many pairs of records land on it, and one of them.</summary>
+    public IReadOnlyList<MapPart> PartsOf(CompiledSetUp setUp, int row, int column)
+    {
+        var (rows, columns) = (Values(setUp, down), Values(setUp, across));
+        var parts = new Dictionary<string, MapPart>(StringComparer.Ordinal);
+        foreach (var (r, records) in down.Lines[row].Atoms)
+        foreach (var (c, others) in across.Lines[column].Atoms)
+        {
+            var values = columns[c];
+            for (var d = 0; d < LegValues.Count; d++)
+                values[d] |= rows[r][d];
+            var account = setUp.Landings.Resolve(Question.Purpose, values).Account ?? "";
+            var weight = (long)records * others;
+            if (parts.TryGetValue(account, out var part))
+                parts[account] = part with { Pairs = part.Pairs + weight };
+            else
+                parts[account] = new MapPart(account, weight, Said(setUp, values));
+        }
+        return [.. parts.Values.OrderByDescending(p => p.Pairs).ThenBy(p => p.Account, StringComparer.Ordinal)];
+    }
+
+    private static IReadOnlyDictionary<string, string> Said(CompiledSetUp setUp, in LegValues values)
+    {
+        var said = new Dictionary<string, string>();
+        foreach (var dimension in Enum.GetValues<Dimension>())
+            if (values[dimension] != 0)
+                said[Words.Of(dimension)] = setUp.Index.Key(dimension, values[dimension]);
+        return said;
     }
 
     /// <summary>The map.</summary>

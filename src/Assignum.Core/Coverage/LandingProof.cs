@@ -83,6 +83,32 @@ public sealed record LandingProof(Int128 Combinations, Int128 Moved, string? Fir
         return new LandingProof(all, moved, first);
     }
 
+    /// <summary>Groups in which a new record, with nothing else given, would land elsewhere than today: what no walk through
+    /// the records that there are can say.</summary>
+    public static IReadOnlyList<(Dimension Group, string Code, string? Was, string? Now)> NewRecords(
+        CompiledSetUp before,
+        CompiledSetUp after,
+        Purpose purpose
+    )
+    {
+        var dims = PurposeCoverage.Dimensions(before.Landings, purpose);
+        var found = new List<(Dimension, string, string?, string?)>();
+        foreach (var axis in before.Memory.TakingPart.Of(purpose).Where(a => (dims & 1 << a.Kind) != 0))
+            if (Axis.Kinds[axis.Kind].Group is { } group)
+                for (var number = 1; number < before.Index.Size(group); number++)
+                {
+                    var values = default(LegValues);
+                    values[group] = number;
+                    var (was, now) = (
+                        before.Landings.Resolve(purpose, values).Account,
+                        after.Landings.Resolve(purpose, values).Account
+                    );
+                    if (was != now)
+                        found.Add((group, before.Index.Key(group, number), was, now));
+                }
+        return found;
+    }
+
     // Records that either names are gone through one by one, others with their group.
     private static List<(LegValues, int)> Classes(CompiledSetUp before, CompiledSetUp after, Purpose purpose, Axis axis)
     {

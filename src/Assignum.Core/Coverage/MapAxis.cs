@@ -7,7 +7,8 @@ namespace Assignum.Core.Coverage;
 /// <summary>What a line of a landing map stands for.</summary>
 public enum MapLineKind
 {
-    /// <summary>A group with all that is in it and below it; opened, what a new record in it lands on.</summary>
+    /// <summary>A group with all that is in it and below it; opened, with what is in itself; its records listed, what comes
+    /// new into it.</summary>
     Group,
 
     /// <summary>One record.</summary>
@@ -43,6 +44,9 @@ public sealed record MapLine(
     int Records
 )
 {
+    /// <summary>Its own records are listed; else they stand together on one line.</summary>
+    public bool Listed { get; init; }
+
     /// <summary>The values that an explanation asks with, by dimension.</summary>
     public IReadOnlyDictionary<string, string> Values { get; init; } = new Dictionary<string, string>();
 }
@@ -72,7 +76,8 @@ internal sealed class MapAxis
 
     /// <param name="axis">Null: the ladder asks for no such thing.</param>
     /// <param name="alone">Records that are told by themselves.</param>
-    /// <param name="open">Keys of the lines that are open; <c>*</c>: all groups.</param>
+    /// <param name="open">Keys of the lines that are open with their records listed, after <c>=</c> those whose records
+    /// stand together; <c>*</c>: all groups, so.</param>
     public MapAxis(CompiledSetUp setUp, Purpose purpose, Axis? axis, IReadOnlySet<int> alone, HashSet<string> open)
     {
         (this.setUp, this.axis, this.open) = (setUp, axis, open);
@@ -149,6 +154,8 @@ internal sealed class MapAxis
             singles.UnionWith(of[i].Leaves);
             if (line.Kind == MapLineKind.Group)
                 (line.Open ? opened : closed).Add(of[i].Group);
+            if (line is { Kind: MapLineKind.Group, Open: true, Listed: false })
+                singles.UnionWith(direct![of[i].Group]);
             none |= line.Kind == MapLineKind.None;
             ungrouped |= line.Kind == MapLineKind.Ungrouped && !line.Open;
         }
@@ -164,6 +171,51 @@ internal sealed class MapAxis
     private readonly List<(int Group, IReadOnlyList<Leaf> Leaves)> of = [];
     private ILookup<int, int>? below;
     private readonly Dictionary<int, string> groupKeys = [];
+
+    /// <summary>The line that shows a record; −1: none does.</summary>
+    /// <param name="code">Null: no record.</param>
+    public int LineOf(string? code)
+    {
+        if (axis is null)
+            return 0;
+        if (lineOf is null)
+        {
+            lineOf = new(StringComparer.Ordinal);
+            (byLeaf, byGroup) = ([], []);
+            for (var i = 0; i < lines.Count; i++)
+            {
+                foreach (var leaf in of[i].Leaves)
+                    byLeaf.TryAdd(leaf, i);
+                if (lines[i].Line is { Kind: MapLineKind.Group, Open: true, Listed: false })
+                    foreach (var leaf in direct![of[i].Group])
+                        byLeaf.TryAdd(leaf, i);
+                if (lines[i].Line is { Kind: MapLineKind.Group, Open: false })
+                    byGroup[of[i].Group] = i;
+            }
+        }
+        return code is null ? lines.FindIndex(l => l.Line.Kind == MapLineKind.None)
+            : lineOf.TryGetValue(code, out var known) ? known
+            : lineOf[code] = Find(axis.Of(setUp.Index.Of(axis.Single, code)));
+
+        int Find(ArraySegment<int> leaves)
+        {
+            foreach (var leaf in leaves.Select(l => axis.Leaves[l]))
+            {
+                if (byLeaf!.TryGetValue(leaf, out var own))
+                    return own;
+                foreach (var group in axis.Chain(leaf.Group))
+                    if (byGroup!.TryGetValue(group, out var line))
+                        return line;
+                if (leaf.Group == 0)
+                    return lines.FindIndex(l => l.Line.Kind == MapLineKind.Ungrouped);
+            }
+            return -1;
+        }
+    }
+
+    private Dictionary<string, int>? lineOf;
+    private Dictionary<Leaf, int>? byLeaf;
+    private Dictionary<int, int>? byGroup;
 
     private IEnumerable<LandingGroup> Groups() =>
         setUp.SetUp.Groups.Where(g =>
@@ -207,8 +259,10 @@ internal sealed class MapAxis
             var (number, key) = (NumberOf(group), KeyOf(group));
             groupKeys[number] = key;
             var inIt = below![number].Select(a => (Atom: a, atoms[a].Records)).ToList();
-            var opens = groups[group.Code].Any(g => g.Kind == kind) || direct![number].Any();
-            var isOpen = opens && (open.Contains(key) || open.Contains("*"));
+            var nests = groups[group.Code].Any(g => g.Kind == kind);
+            var opens = nests || direct![number].Any();
+            var listed = opens && open.Contains(key);
+            var isOpen = listed || nests && (open.Contains("*") || open.Contains("=" + key));
             var own = Number(0, number, 0);
             Add(
                 new MapLine(
@@ -222,22 +276,21 @@ internal sealed class MapAxis
                     inIt.Sum(b => b.Records)
                 )
                 {
+                    Listed = listed || !direct![number].Any(),
                     Values = new Dictionary<string, string> { [Words.Of(GroupDimension)] = group.Code },
                 },
-                // Open, it stands for what comes into it; closed, for that too, where nothing is in it.
-                isOpen || inIt.Count == 0
-                    ? [(own, 1)]
-                    : inIt,
+                    // Open, it stands for what is in itself, listed or empty for what comes into it.
+                    !isOpen && inIt.Count > 0
+                        ? inIt
+                    : isOpen && !listed && direct![number].Any() ? [.. Covers(direct[number])]
+                    : [(own, 1)],
                 number
             );
             if (!isOpen)
                 continue;
             Walk(groups, kind, group.Code, depth + 1);
-            // All groups open: records only where they were asked for.
-            if (open.Contains(key))
+            if (listed)
                 Records(number, depth + 1);
-            else if (direct![number].Any())
-                Others(number, depth + 1, direct[number]);
         }
     }
 
@@ -245,7 +298,10 @@ internal sealed class MapAxis
     {
         var isOpen = open.Contains("ungrouped");
         Add(
-            new MapLine("ungrouped", MapLineKind.Ungrouped, null, "In no group", 0, true, isOpen, direct![0].Count()),
+            new MapLine("ungrouped", MapLineKind.Ungrouped, null, "In no group", 0, true, isOpen, direct![0].Count())
+            {
+                Listed = true,
+            },
             isOpen ? [(Number(0, 0, 0), 1)] : [.. Covers(direct[0])]
         );
         if (isOpen)
@@ -305,7 +361,7 @@ internal sealed class MapAxis
                 $"{word}:{code}",
                 MapLineKind.Others,
                 null,
-                word == "more" ? $"{all.Count} more" : $"its {all.Count} records",
+                $"{all.Count} more{(code is null ? "" : $" of {code}")}",
                 depth,
                 false,
                 false,

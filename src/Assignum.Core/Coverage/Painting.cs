@@ -26,6 +26,9 @@ public sealed class Painting
     /// <summary>Cells with their keys, up to which it is tried; beyond, nothing is proposed.</summary>
     public const int MostKeys = 30_000_000;
 
+    // Cells with their keys, up to which fewer are looked for.
+    private const long MostLifted = 8_000_000;
+
     private readonly CellField field;
     private readonly Purpose purpose;
 
@@ -96,7 +99,24 @@ public sealed class Painting
         while (Step(touched)) { }
         Prune(touched);
         var left = field.Cells.Where(c => field.Landed(c) != c.Wanted).Aggregate(Int128.Zero, (n, c) => n + c.Size);
-        var changed = touched.Where(k => field.Accounts[k] != was[k]).Order().ToList();
+        // Where many are set, one above them with exceptions may be fewer. The default is for what comes later.
+        if (
+            touched.Count(k => field.Accounts[k] != was[k]) > 1
+            && field.Cells.Sum(c => (long)c.Keys.Length) <= MostLifted
+        )
+        {
+            foreach (var cell in field.Cells)
+                cell.Wanted = field.Landed(cell);
+            new Fewer(
+                field,
+                new HashSet<Cell>(),
+                (key, account) => account != was[key],
+                key => was[key],
+                -1,
+                key => field[key].Parts.Count > 0
+            ).Run();
+        }
+        var changed = Enumerable.Range(0, field.Count).Where(k => field.Own(k) && field.Accounts[k] != was[k]).ToList();
         return new Painted(
             [
                 .. changed

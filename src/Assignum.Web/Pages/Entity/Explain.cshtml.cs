@@ -82,29 +82,7 @@ public sealed class ExplainModel(DeskContext desk, ViewSetUp view) : EntityPage(
         }
         if (Purpose is not null && Purposes.Find(Purpose) is { } purpose)
         {
-            var trace = Explanation.Of(compiled, purpose, Given, faults);
-            var account = trace.Account is null ? null : compiled.Account(trace.Account);
-            Line = new LineDocument(
-                trace.Account ?? "nothing",
-                null,
-                account?.Name ?? "",
-                0,
-                0,
-                null,
-                null,
-                purpose.Name,
-                null,
-                null,
-                null,
-                null,
-                null,
-                TraceJson.Document(trace)
-            )
-            {
-                Has = Given,
-                Below = () => Explanation.Below(compiled, purpose, Given, trace.Unneeded, trace.BorrowedFrom),
-            };
-            Wrong = account is null ? null : Fitness.Of(account, purpose, trace.Rung == "default");
+            (Line, Wrong) = LineOf(compiled, purpose, Given, faults);
         }
         Readiness = new[] { Dimension.Item, Dimension.Party, Dimension.Project }
             .Where(d => Given.ContainsKey(Core.Words.Of(d)))
@@ -112,6 +90,40 @@ public sealed class ExplainModel(DeskContext desk, ViewSetUp view) : EntityPage(
             .FirstOrDefault(r => r is not null);
         Faults = faults;
         return Page();
+    }
+
+    /// <summary>Where a purpose lands for some values, as the ladder is drawn, and what is wrong with that
+    /// account.</summary>
+    internal static (LineDocument Line, Fault? Wrong) LineOf(
+        Core.SetUps.CompiledSetUp compiled,
+        Purpose purpose,
+        IReadOnlyDictionary<string, string> given,
+        List<Fault> faults
+    )
+    {
+        var trace = Explanation.Of(compiled, purpose, given, faults);
+        var account = trace.Account is null ? null : compiled.Account(trace.Account);
+        var line = new LineDocument(
+            trace.Account ?? "nothing",
+            null,
+            account?.Name ?? "",
+            0,
+            0,
+            null,
+            null,
+            purpose.Name,
+            null,
+            null,
+            null,
+            null,
+            null,
+            TraceJson.Document(trace)
+        )
+        {
+            Has = given,
+            Below = () => Explanation.Below(compiled, purpose, given, trace.Unneeded, trace.BorrowedFrom),
+        };
+        return (line, account is null ? null : Fitness.Of(account, purpose, trace.Rung == "default"));
     }
 
     /// <summary>The values that were given, for the same question about another purpose.</summary>

@@ -8,6 +8,7 @@ import './days.js';
 import './marks.js';
 import './grid.js';
 import './ladder.js';
+import './map.js';
 import './source.js';
 import './typed.js';
 
