@@ -6,7 +6,7 @@ var owner = Environment.GetEnvironmentVariable("ASSIGNUM_BENCH_DB");
 var application = Environment.GetEnvironmentVariable("ASSIGNUM_BENCH_APP") ?? owner;
 Console.WriteLine($"{Environment.ProcessorCount} processors, .NET {Environment.Version}");
 
-// One part alone: resolver, entries, posting, chart, editions, grid, coverage or findings.
+// One part alone: resolver, entries, posting, chart, editions, grid, coverage, findings or map.
 bool Wants(string part) => args.Length < 2 || args[1] == part;
 if (Wants("resolver"))
     ResolverBench.Run(owner);
@@ -14,6 +14,8 @@ if (Wants("coverage"))
     CoverageBench.Run();
 if (Wants("findings"))
     FindingsBench.Run();
+if (Wants("map"))
+    MapBench.Run();
 if (Wants("entries"))
     EntryBench.Run(root);
 if (Wants("posting") && owner is not null)

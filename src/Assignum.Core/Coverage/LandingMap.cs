@@ -1,3 +1,5 @@
+using System.Collections.Concurrent;
+using System.Runtime.CompilerServices;
 using System.Security.Cryptography;
 using System.Text;
 using Assignum.Core.Landing;
@@ -99,10 +101,20 @@ public sealed class LandingMap
             Add(of);
             foreach (var row in setUp.Ladders.Where(l => l.Purpose == of).OrderBy(l => l.Position))
                 Add(row.Rung.Name);
-            foreach (var assignment in setUp.Assignments.Where(a => a.Purpose == of))
-                Add($"{assignment.Identity}\t{assignment.Account}");
+            Add(Stamps.GetOrCreateValue(setUp.Assignments).GetOrAdd(of, _ => StampOf(setUp.Assignments, of)));
         }
         return Convert.ToHexString(hash.GetHashAndReset(), 0, 8);
+    }
+
+    // A list of assignments is not changed, another takes its place.
+    private static readonly ConditionalWeakTable<object, ConcurrentDictionary<string, string>> Stamps = [];
+
+    private static string StampOf(IReadOnlyList<Assignment> assignments, string purpose)
+    {
+        using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
+        foreach (var assignment in assignments.Where(a => a.Purpose == purpose))
+            hash.AppendData(Encoding.UTF8.GetBytes($"{assignment.Identity}\t{assignment.Account}\n"));
+        return Convert.ToHexString(hash.GetHashAndReset());
     }
 
     /// <summary>The row and the column that show two records; −1: none does. Null: no record.</summary>
@@ -112,7 +124,7 @@ public sealed class LandingMap
     /// <summary>What a cell is made of: each account, how many pairs of records land on it, and one of them.</summary>
     public IReadOnlyList<MapPart> PartsOf(CompiledSetUp setUp, int row, int column)
     {
-        var (rows, columns) = (Values(setUp, down), Values(setUp, across));
+        var (rows, columns) = (Values(down.Atoms), Values(across.Atoms));
         var parts = new Dictionary<string, MapPart>(StringComparer.Ordinal);
         foreach (var (r, records) in down.Lines[row].Atoms)
         foreach (var (c, others) in across.Lines[column].Atoms)
@@ -152,21 +164,27 @@ public sealed class LandingMap
         var axes = setUp.Memory.TakingPart.Of(question.Purpose);
         Axis? AxisOf(Dimension? of) => of is null ? null : axes[Kind(of.Value)];
         var (rows, columns) = (AxisOf(question.Down), AxisOf(question.Across));
-        MapAxis Side(Axis? axis, IReadOnlyCollection<string> open, bool alone) =>
-            new(
-                setUp,
-                question.Purpose,
-                axis,
-                alone && axis is not null ? Alone(setUp, over, question.Purpose, axis) : new HashSet<int>(),
-                [.. open]
-            );
-        var (down, across) = (Side(rows, question.OpenDown, true), Side(columns, question.OpenAcross, true));
-        var coarse = (long)down.Atoms.Count * across.Atoms.Count > MostPairs;
-        if (coarse)
-            across = Side(columns, question.OpenAcross, false);
+        var (atomsDown, atomsAcross, coarse, answers) = over is null
+            ? MapMemory.Of(setUp).Get(question.Purpose, question.Down, question.Across, Make)
+            : Make();
+        var down = new MapAxis(setUp, question.Purpose, atomsDown, [.. question.OpenDown]);
+        var across = new MapAxis(setUp, question.Purpose, atomsAcross, [.. question.OpenAcross]);
         var map = new LandingMap(question, down, across) { Coarse = coarse };
-        map.Fill(setUp, signs ?? new Dictionary<string, int>(), over);
+        map.Fill(setUp, signs ?? new Dictionary<string, int>(), answers, over);
         return map;
+
+        MapPairs Make()
+        {
+            HashSet<int> Named(Axis? axis) => axis is null ? [] : Alone(setUp, over, question.Purpose, axis);
+            var (namedDown, namedAcross) = (Named(rows), Named(columns));
+            var coarse =
+                (long)(namedDown.Count + (rows?.Groups ?? 1)) * (namedAcross.Count + (columns?.Groups ?? 1))
+                > MostPairs;
+            if (coarse)
+                namedAcross.Clear();
+            var (down, across) = (new MapAtoms(rows, namedDown), new MapAtoms(columns, namedAcross));
+            return new MapPairs(down, across, coarse, Answers(setUp, question.Purpose, Values(down), Values(across)));
+        }
     }
 
     /// <summary>Few assignments that make a block of it land on an account, whatever else is given, and change nothing
@@ -234,7 +252,7 @@ public sealed class LandingMap
             _ => of.Party(code) is { } party ? [party.CustomerGroup, party.SupplierGroup] : [],
         };
 
-    private void Fill(CompiledSetUp setUp, IReadOnlyDictionary<string, int> signs, CompiledSetUp? over)
+    private void Fill(CompiledSetUp setUp, IReadOnlyDictionary<string, int> signs, int[] answers, CompiledSetUp? over)
     {
         Columns = [.. across.Lines.Select(l => l.Line)];
         var most = Math.Max(1, MostCells / Columns.Count);
@@ -243,8 +261,9 @@ public sealed class LandingMap
         Rows = [.. lines.Select(l => l.Line)];
         var here = new Decided(setUp, Question.Purpose, signs);
         var there = over is null ? null : new Decided(over, Question.Purpose, signs);
-        var answers = here.Of(Values(setUp, down), Values(setUp, across));
-        var others = there?.Of(Translated(setUp, over!, down), Translated(setUp, over!, across));
+        var others = over is null
+            ? null
+            : Answers(over, Question.Purpose, Translated(setUp, over, down), Translated(setUp, over, across));
         Accounts =
         [
             .. here
@@ -255,9 +274,9 @@ public sealed class LandingMap
         var places = Accounts.Select((a, i) => (a, i)).ToDictionary(x => x.a, x => x.i, StringComparer.Ordinal);
         int[] Places(Decided of) => [.. of.Accounts.Select(a => places[a])];
         var (placed, placedThere) = (Places(here), there is null ? [] : Places(there));
-        var used = new int[here.Deciders.Count];
+        var used = new int[here.Count];
         var cells = new MapCell[Rows.Count * Columns.Count];
-        var width = across.Atoms.Count;
+        var width = across.Atoms.All.Count;
         Parallel.For(
             0,
             lines.Count,
@@ -274,7 +293,7 @@ public sealed class LandingMap
                         var weight = (long)rows * columns;
                         var at = answers[row * width + column];
                         var account = at < 0 ? -1 : placed[here.AccountOf[at]];
-                        tally.Add(account, at, weight, at < 0 ? 0 : here.Deciders[at].Sign);
+                        tally.Add(account, at, weight, at < 0 ? 0 : here.Signs[at]);
                         if (others is null)
                             continue;
                         var then = others[row * width + column];
@@ -297,7 +316,7 @@ public sealed class LandingMap
             if (used[i] != 0)
             {
                 numbers[i] = deciders.Count;
-                deciders.Add(here.Deciders[i].Told);
+                deciders.Add(here.Told(i));
             }
         for (var i = 0; i < cells.Length; i++)
             if (cells[i].Decider >= 0)
@@ -305,8 +324,7 @@ public sealed class LandingMap
         (Cells, Deciders) = (cells, deciders);
     }
 
-    private static LegValues[] Values(CompiledSetUp setUp, MapAxis side) =>
-        [.. side.Atoms.Select(a => Of(side.Of, a.Single, a.Group))];
+    private static LegValues[] Values(MapAtoms side) => [.. side.All.Select(a => Of(side.Of, a.Single, a.Group))];
 
     private static LegValues Of(Axis? axis, int single, int group)
     {
@@ -344,7 +362,7 @@ public sealed class LandingMap
         }
         return
         [
-            .. side.Atoms.Select(a =>
+            .. side.Atoms.All.Select(a =>
             {
                 if (a.Single == 0)
                     return Of(axis, 0, Group(a.Group));
@@ -368,64 +386,76 @@ public sealed class LandingMap
         public Decided(CompiledSetUp setUp, Purpose purpose, IReadOnlyDictionary<string, int> signs)
         {
             (landings, this.purpose) = (setUp.Landings, purpose);
-            var deciders = new List<(MapDecider, int)>();
-            foreach (var of in new[] { purpose, landings.BorrowOf(purpose) }.OfType<Purpose>())
-            {
-                var rungs = landings.LadderOf(of).Rungs.Where(r => r != Rung.Line).ToList();
-                var heights = rungs.Select((r, i) => (r.Set, Height: 1.0 - i / (double)rungs.Count)).ToDictionary();
-                foreach (var assignment in landings.AssignmentsOf(of))
-                    deciders.Add(
-                        (
-                            new MapDecider(assignment, heights.GetValueOrDefault(assignment.Set), of != purpose),
-                            signs.GetValueOrDefault(assignment.Identity)
-                        )
-                    );
-            }
+            all =
+            [
+                .. landings.AssignmentsOf(purpose),
+                .. landings.BorrowOf(purpose) is { } from ? landings.AssignmentsOf(from) : [],
+            ];
             own = landings.AssignmentsOf(purpose).Count;
-            Deciders = deciders;
+            Signs = new int[all.Length];
             var numbers = new Dictionary<string, int>(StringComparer.Ordinal);
-            AccountOf = new int[deciders.Count];
-            for (var i = 0; i < deciders.Count; i++)
+            AccountOf = new int[all.Length];
+            for (var i = 0; i < all.Length; i++)
             {
-                var account = deciders[i].Item1.Assignment.Account;
-                if (!numbers.TryGetValue(account, out var number))
-                    numbers[account] = number = numbers.Count;
+                if (signs.Count > 0)
+                    Signs[i] = signs.GetValueOrDefault(all[i].Identity);
+                if (!numbers.TryGetValue(all[i].Account, out var number))
+                    numbers[all[i].Account] = number = numbers.Count;
                 AccountOf[i] = number;
             }
             Accounts = [.. numbers.OrderBy(n => n.Value).Select(n => n.Key)];
         }
 
-        public IReadOnlyList<(MapDecider Told, int Sign)> Deciders { get; }
+        private readonly Assignment[] all;
+
+        /// <summary>How grave the findings of each are.</summary>
+        public int[] Signs { get; }
+
+        public int Count => all.Length;
+
+        /// <summary>One, as it is told.</summary>
+        public MapDecider Told(int number)
+        {
+            var of = number < own ? purpose : landings.BorrowOf(purpose)!;
+            var rungs = landings.LadderOf(of).Rungs.Where(r => r != Rung.Line).ToList();
+            var at = rungs.FindIndex(r => r.Set == all[number].Set);
+            return new MapDecider(all[number], at < 0 ? 0 : 1.0 - at / (double)rungs.Count, of != purpose);
+        }
+
         public IReadOnlyList<string> Accounts { get; }
         public int[] AccountOf { get; }
+    }
 
-        public int[] Of(LegValues[] rows, LegValues[] columns)
-        {
-            var answers = new int[rows.Length * columns.Length];
-            Parallel.For(
-                0,
-                rows.Length,
-                () => new LegValues[columns.Length],
-                (r, _, legs) =>
+    // What decides for pairs of records: numbers into the assignments of the purpose, then those of the one it borrows from.
+    private static int[] Answers(CompiledSetUp setUp, Purpose purpose, LegValues[] rows, LegValues[] columns)
+    {
+        var landings = setUp.Landings;
+        var own = landings.AssignmentsOf(purpose).Count;
+
+        var answers = new int[rows.Length * columns.Length];
+        Parallel.For(
+            0,
+            rows.Length,
+            () => new LegValues[columns.Length],
+            (r, _, legs) =>
+            {
+                for (var c = 0; c < columns.Length; c++)
                 {
-                    for (var c = 0; c < columns.Length; c++)
-                    {
-                        legs[c] = columns[c];
-                        for (var d = 0; d < LegValues.Count; d++)
-                            if (rows[r][d] != 0)
-                                legs[c][d] = rows[r][d];
-                    }
-                    var into = answers.AsSpan(r * columns.Length, columns.Length);
-                    landings.ResolveAll(purpose, legs, into);
-                    foreach (ref var answer in into)
-                        if (answer < -1)
-                            answer = own - 2 - answer;
-                    return legs;
-                },
-                _ => { }
-            );
-            return answers;
-        }
+                    legs[c] = columns[c];
+                    for (var d = 0; d < LegValues.Count; d++)
+                        if (rows[r][d] != 0)
+                            legs[c][d] = rows[r][d];
+                }
+                var into = answers.AsSpan(r * columns.Length, columns.Length);
+                landings.ResolveAll(purpose, legs, into);
+                foreach (ref var answer in into)
+                    if (answer < -1)
+                        answer = own - 2 - answer;
+                return legs;
+            },
+            _ => { }
+        );
+        return answers;
     }
 
     // What one cell is made of.

@@ -58,9 +58,6 @@ internal sealed class MapAxis
     /// <summary>Records of one group are listed one by one up to this many.</summary>
     public const int MostListed = 300;
 
-    /// <summary>Records that land alike: one that is named, or all of a group that are not.</summary>
-    public readonly record struct Atom(int Single, int Group, int Records);
-
     /// <summary>A line with what it covers.</summary>
     public sealed record Covering(MapLine Line, IReadOnlyList<(int Atom, int Records)> Atoms);
 
@@ -68,69 +65,49 @@ internal sealed class MapAxis
     private readonly Axis? axis;
     private readonly PartySide side;
     private readonly HashSet<string> open;
-    private readonly List<Atom> atoms = [];
-    private readonly Dictionary<(int Single, int Group), int> numbers = [];
+    private readonly MapAtoms atoms;
     private readonly List<Covering> lines = [];
-    private readonly ILookup<int, Leaf>? direct;
-    private readonly HashSet<int> twice;
 
-    /// <param name="axis">Null: the ladder asks for no such thing.</param>
-    /// <param name="alone">Records that are told by themselves.</param>
     /// <param name="open">Keys of the lines that are open with their records listed, after <c>=</c> those whose records
     /// stand together; <c>*</c>: all groups, so.</param>
-    public MapAxis(CompiledSetUp setUp, Purpose purpose, Axis? axis, IReadOnlySet<int> alone, HashSet<string> open)
+    public MapAxis(CompiledSetUp setUp, Purpose purpose, MapAtoms atoms, HashSet<string> open)
     {
-        (this.setUp, this.axis, this.open) = (setUp, axis, open);
+        (this.setUp, this.atoms, this.open) = (setUp, atoms, open);
+        axis = atoms.Of;
         side = PartySides.Of(purpose);
-        twice = [];
         if (axis is null)
         {
             lines.Add(
                 new Covering(new MapLine("all", MapLineKind.All, null, "Everything", 0, false, false, 1), [(0, 1)])
             );
-            atoms.Add(new Atom(0, 0, 1));
             return;
         }
-        foreach (var group in axis.Leaves.GroupBy(l => (Single: IsAlone(l.Single) ? l.Single : 0, l.Group)))
-            Number(group.Key.Single, group.Key.Group, group.Count());
-        twice =
-        [
-            .. axis
-                .Leaves.Where(l => l.Single != 0)
-                .GroupBy(l => l.Single)
-                .Where(g => g.Count() > 1)
-                .Select(g => g.Key),
-        ];
-        direct = axis.Leaves.Where(l => l.Single != 0).ToLookup(l => l.Group);
-        var none = axis.Leaves.Count(l => l is { Single: 0, Group: 0 });
+        var none = atoms.None;
         if (none > 0)
             Add(
                 new MapLine("none", MapLineKind.None, null, "None given", 0, false, false, none),
-                [(Number(0, 0, 0), none)]
+                [(atoms.Number(0, 0), none)]
             );
         if (Nested)
         {
-            below = Enumerable
-                .Range(0, atoms.Count)
-                .SelectMany(a => axis.Chain(atoms[a].Group).Select(g => (Group: g, Atom: a)))
-                .ToLookup(p => p.Group, p => p.Atom);
             var groups = Groups().ToLookup(g => g.Parent ?? "", g => g);
             foreach (var kind in Groups().Select(g => g.Kind).Distinct())
                 Walk(groups, kind, "", 0);
-            if (direct[0].Any())
+            if (Direct(0).Any())
                 Ungrouped();
         }
         else
             Records(0, 0);
-
-        bool IsAlone(int single) =>
-            axis.Single == Dimension.Project ? single != 0 : axis.Up(single).Any(alone.Contains);
     }
+
+    // The records of a group itself.
+    private IEnumerable<Leaf> Direct(int group) =>
+        axis!.In(group).Select(i => axis.Leaves[i]).Where(l => l.Single != 0);
 
     private bool Nested => Axis.Kinds[axis!.Kind].Group is not null;
     private Dimension GroupDimension => Axis.Kinds[axis!.Kind].Group!.Value;
 
-    public IReadOnlyList<Atom> Atoms => atoms;
+    public MapAtoms Atoms => atoms;
     public IReadOnlyList<Covering> Lines => lines;
 
     /// <summary>The axis of records; null: there is none.</summary>
@@ -155,7 +132,7 @@ internal sealed class MapAxis
             if (line.Kind == MapLineKind.Group)
                 (line.Open ? opened : closed).Add(of[i].Group);
             if (line is { Kind: MapLineKind.Group, Open: true, Listed: false })
-                singles.UnionWith(direct![of[i].Group]);
+                singles.UnionWith(Direct(of[i].Group));
             none |= line.Kind == MapLineKind.None;
             ungrouped |= line.Kind == MapLineKind.Ungrouped && !line.Open;
         }
@@ -169,7 +146,6 @@ internal sealed class MapAxis
 
     // The group that each line is of, and the records that it is of where it is of some alone.
     private readonly List<(int Group, IReadOnlyList<Leaf> Leaves)> of = [];
-    private ILookup<int, int>? below;
     private readonly Dictionary<int, string> groupKeys = [];
 
     /// <summary>The line that shows a record; −1: none does.</summary>
@@ -187,7 +163,7 @@ internal sealed class MapAxis
                 foreach (var leaf in of[i].Leaves)
                     byLeaf.TryAdd(leaf, i);
                 if (lines[i].Line is { Kind: MapLineKind.Group, Open: true, Listed: false })
-                    foreach (var leaf in direct![of[i].Group])
+                    foreach (var leaf in Direct(of[i].Group))
                         byLeaf.TryAdd(leaf, i);
                 if (lines[i].Line is { Kind: MapLineKind.Group, Open: false })
                     byGroup[of[i].Group] = i;
@@ -238,14 +214,6 @@ internal sealed class MapAxis
             : "g:"
         ) + group.Code;
 
-    private int Number(int single, int group, int records)
-    {
-        if (numbers.TryGetValue((single, group), out var known))
-            return known;
-        atoms.Add(new Atom(single, group, records));
-        return numbers[(single, group)] = atoms.Count - 1;
-    }
-
     private void Add(MapLine line, IReadOnlyList<(int, int)> covers, int group = 0, IReadOnlyList<Leaf>? leaves = null)
     {
         lines.Add(new Covering(line, covers));
@@ -258,12 +226,12 @@ internal sealed class MapAxis
         {
             var (number, key) = (NumberOf(group), KeyOf(group));
             groupKeys[number] = key;
-            var inIt = below![number].Select(a => (Atom: a, atoms[a].Records)).ToList();
+            var inIt = atoms.Below[number].Select(a => (Atom: a, atoms.All[a].Records)).ToList();
             var nests = groups[group.Code].Any(g => g.Kind == kind);
-            var opens = nests || direct![number].Any();
+            var opens = nests || Direct(number).Any();
             var listed = opens && open.Contains(key);
             var isOpen = listed || nests && (open.Contains("*") || open.Contains("=" + key));
-            var own = Number(0, number, 0);
+            var own = atoms.Number(0, number);
             Add(
                 new MapLine(
                     key,
@@ -276,13 +244,13 @@ internal sealed class MapAxis
                     inIt.Sum(b => b.Records)
                 )
                 {
-                    Listed = listed || !direct![number].Any(),
+                    Listed = listed || !Direct(number).Any(),
                     Values = new Dictionary<string, string> { [Words.Of(GroupDimension)] = group.Code },
                 },
                     // Open, it stands for what is in itself, listed or empty for what comes into it.
                     !isOpen && inIt.Count > 0
                         ? inIt
-                    : isOpen && !listed && direct![number].Any() ? [.. Covers(direct[number])]
+                    : isOpen && !listed && Direct(number).Any() ? [.. Covers(Direct(number))]
                     : [(own, 1)],
                 number
             );
@@ -298,31 +266,31 @@ internal sealed class MapAxis
     {
         var isOpen = open.Contains("ungrouped");
         Add(
-            new MapLine("ungrouped", MapLineKind.Ungrouped, null, "In no group", 0, true, isOpen, direct![0].Count())
+            new MapLine("ungrouped", MapLineKind.Ungrouped, null, "In no group", 0, true, isOpen, Direct(0).Count())
             {
                 Listed = true,
             },
-            isOpen ? [(Number(0, 0, 0), 1)] : [.. Covers(direct[0])]
+            isOpen ? [(atoms.Number(0, 0), 1)] : [.. Covers(Direct(0))]
         );
         if (isOpen)
             Records(0, 1);
     }
 
     private IEnumerable<(int Atom, int Records)> Covers(IEnumerable<Leaf> leaves) =>
-        leaves
-            .GroupBy(l => numbers.TryGetValue((l.Single, l.Group), out var own) ? own : Number(0, l.Group, 0))
-            .Select(g => (g.Key, g.Count()));
+        leaves.GroupBy(l => atoms.Number(atoms.IsAlone(l) ? l.Single : 0, l.Group)).Select(g => (g.Key, g.Count()));
 
     private void Records(int group, int depth)
     {
-        var all = direct![group].ToList();
-        var listed = all.Count <= MostListed ? all : all.FindAll(l => numbers.ContainsKey((l.Single, group)));
+        var all = Direct(group).ToList();
+        var listed = all.Count <= MostListed ? all : all.FindAll(l => atoms.IsAlone(l));
         foreach (var leaf in listed.Take(MostListed))
         {
             var code = setUp.Index.Key(axis!.Single, leaf.Single);
             Add(
                 new MapLine(
-                    "r:" + code + (twice.Contains(leaf.Single) ? "@" + groupKeys.GetValueOrDefault(group, "none") : ""),
+                    "r:"
+                        + code
+                        + (atoms.Twice.Contains(leaf.Single) ? "@" + groupKeys.GetValueOrDefault(group, "none") : ""),
                     MapLineKind.Record,
                     code,
                     Name(code),
@@ -332,7 +300,7 @@ internal sealed class MapAxis
                     1
                 )
                 {
-                    Values = twice.Contains(leaf.Single)
+                    Values = atoms.Twice.Contains(leaf.Single)
                         ? new Dictionary<string, string>
                         {
                             [Words.Of(axis.Single)] = code,

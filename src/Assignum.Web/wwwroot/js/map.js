@@ -449,10 +449,23 @@ function start(frame) {
     else if (event.key === '+' || event.key === '=') zoom(1);
     else if (event.key === '-' || event.key === '−') zoom(-1);
     else if ((event.key === 'p' || event.key === 'P') && form) { from ??= { ...at }; marked(); draw(); form.querySelector('#account').focus(); }
+    else if (event.key === 'n' || event.key === 'N') next();
     else if (event.key === 'Escape') { from = null; marked(); draw(); }
     else return;
     event.preventDefault();
   });
+
+  // To the next cell with a finding, or that differs from what is laid over.
+  function next() {
+    const all = map.rows.length * map.columns.length;
+    const here = at.row * map.columns.length + at.column;
+    for (let i = 1; i <= all; i++) {
+      const to = (here + i) % all;
+      const [row, column] = [Math.floor(to / map.columns.length), to % map.columns.length];
+      if (frame.dataset.over ? cell(row, column, THEN) !== SAME : cell(row, column, SIGN) > 0) { go(row, column); return; }
+    }
+    says.textContent = frame.dataset.over ? 'Both land alike everywhere.' : 'No cell has a finding.';
+  }
 
   function zoom(by) {
     const [w, h] = SIZES[step];
