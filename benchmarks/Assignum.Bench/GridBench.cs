@@ -21,7 +21,7 @@ internal static partial class GridBench
     private static partial Regex Token();
 
     [GeneratedRegex(
-        "<tr data-number=\"([^\"]+)\"[^>]*>.*?data-column=\"account\" data-value=\"([^\"]*)\"",
+        "<tr [^>]*data-number=\"([^\"]+)\"[^>]*>.*?data-column=\"account\" data-value=\"([^\"]*)\"",
         RegexOptions.Singleline
     )]
     private static partial Regex Rows();
@@ -108,6 +108,14 @@ internal static partial class GridBench
             15
         );
         await ManyAsync(client, "a group with what its members land on", i => $"/e/{Code}/group/item/IG{i}", 10);
+        await ManyAsync(client, "findings, the page", _ => $"/e/{Code}/findings", 5);
+        await ManyAsync(client, "Overview", _ => $"/e/{Code}", 10);
+        await ManyAsync(
+            client,
+            "the landing map, 400 groups by 60, as numbers",
+            _ => $"/e/{Code}/map?handler=Cells&purpose=sales-revenue&open=*&wide=*",
+            10
+        );
 
         var rows = Rows()
             .Matches(await client.GetStringAsync($"{grid}?handler=Rows&skip=20000&take=300"))

@@ -39,10 +39,10 @@ public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
 
         // Columns, tree and words are found; one word nobody knows is asked for, at each of its accounts.
         Find("#plan-title").Text.ShouldContain("wrong");
-        Says("#col-0", "value").ShouldBe("number");
-        Says("#col-1", "value").ShouldBe("name");
-        Says("#col-2", "value").ShouldBe("class");
-        Says("#shape", "value").ShouldBe("Indents");
+        Attribute("#col-0", "value").ShouldBe("number");
+        Attribute("#col-1", "value").ShouldBe("name");
+        Attribute("#col-2", "value").ShouldBe("class");
+        Attribute("#shape", "value").ShouldBe("Indents");
         Find("[aria-labelledby=fault-title]").Text.ShouldContain("choose what 'Burdens' means");
         NothingSerious();
         browser.FindElement(By.CssSelector("input[name='word-0']")).GetAttribute("value").ShouldBe("Burdens");
@@ -68,7 +68,7 @@ public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
         Find("[name='lines[0].account']").SendKeys("premises, n° 2");
         wait.Until(b => b.FindElements(By.CssSelector("[role=option]:not(.create)")).Count > 0);
         Find("[name='lines[0].account']").SendKeys(Keys.ArrowDown + Keys.Enter);
-        Says("[name='lines[0].account']", "value").ShouldBe("6103");
+        Attribute("[name='lines[0].account']", "value").ShouldBe("6103");
         Find("[name='lines[0].debit']").SendKeys("250");
         // A control account is shown with the reason why it does not suit an entry by hand.
         Find("[data-add-row]").SendKeys(Keys.Enter);
@@ -168,7 +168,7 @@ public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
         Focus("1400", "number");
         Press("-");
         wait.Until(_ => !Cell("1410", "number").Displayed);
-        Says("tr[data-number='1400']", "aria-expanded").ShouldBe("false");
+        Attribute("tr[data-number='1400']", "aria-expanded").ShouldBe("false");
         Press("+");
         wait.Until(_ => Cell("1410", "number").Displayed);
         // The account beside the tree.
@@ -216,9 +216,9 @@ public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
         Find("[name='lines[0].account']").SendKeys(Keys.ArrowDown + Keys.Enter);
         wait.Until(b => b.FindElement(By.CssSelector("#in-place #new-number")).GetAttribute("value")!.Length > 0);
         NothingSerious("#in-place");
-        var number = Says("#in-place #new-number", "value");
-        Says("#in-place #new-name", "value").ShouldBe("Museum hire");
-        Says("#in-place #new-class", "value").ShouldBe("revenue");
+        var number = Attribute("#in-place #new-number", "value");
+        Attribute("#in-place #new-name", "value").ShouldBe("Museum hire");
+        Attribute("#in-place #new-class", "value").ShouldBe("revenue");
         Find("#in-place #new-number").Clear();
         Find("#in-place #new-number").SendKeys("4010" + Keys.Enter);
         wait.Until(b =>
@@ -259,11 +259,11 @@ public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
         wait.Until(b => b.FindElements(By.CssSelector("[role=option]")).Count > 2);
         NothingSerious();
         Find("#replacement").SendKeys(Keys.ArrowDown + Keys.Enter);
-        Says("#replacement", "value").ShouldBe("4010");
+        Attribute("#replacement", "value").ShouldBe("4010");
         Find("#reason").SendKeys("one account is enough" + Keys.Enter);
         Find(".donebox").Text.ShouldContain("4013 is archived; 1 rows name another account now.");
         Find(".donebox button").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElement(By.CssSelector(".donebox")).Text.Contains("Undone", StringComparison.Ordinal));
-        Says("#new-status", "value").ShouldBe("active");
+        Attribute("#new-status", "value").ShouldBe("active");
     }
 }

@@ -122,7 +122,7 @@ public sealed class FindingsInTheBrowser(RunningApp app) : InBrowser(app)
         var entity = await WeakAsync("MARKED");
         SignIn("nora");
         Go($"/e/{entity}/assignments?purpose=stock");
-        Says("tr[data-place*='BAR-205'] a.sign-bad", "title").ShouldContain("6010");
+        Attribute("tr[data-place*='BAR-205'] a.sign-bad", "title").ShouldContain("6010");
         NothingSerious();
         Go($"/e/{entity}/tax");
         Find("td[data-place*='abroad'] a.sign-watch");

@@ -121,7 +121,7 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Chord(Keys.Control, "s");
         Says("#grid-said", "Nothing is stored yet");
         browser.FindElements(By.CssSelector("tr.fresh td.wrong")).Count.ShouldBe(2);
-        Says("tr.fresh td.wrong", "title").ShouldContain("1210");
+        Attribute("tr.fresh td.wrong", "title").ShouldContain("1210");
         Find("#grid-total").Text.ShouldBe(before);
         // The rest of the paste waits; what was wrong is corrected, the last row taken away.
         Focus("tr.fresh:nth-child(2) td[data-column='account']");
@@ -291,7 +291,7 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Enter("button[formaction='?handler=Like']");
         Says(".pane", "Everything it needs is there");
         NothingSerious();
-        Says("input[name='name:4010']", "value").ShouldBe("Snow gauges");
+        Attribute("input[name='name:4010']", "value").ShouldBe("Snow gauges");
         Find("#items").SendKeys("SG-1 Snow gauge, small\nSG-2 Snow gauge, tall");
         Enter("button[formaction='?handler=Look']");
         Says(".pane", "2 items");
@@ -305,7 +305,7 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Find("input[name='number:4010']").SendKeys("4012");
         Enter("#line-form .btn-main");
         Says("[role=alert]", "4012 is Instruments, schools");
-        Says("#items", "value").ShouldContain("SG-2");
+        Attribute("#items", "value").ShouldContain("SG-2");
         Find("input[name='number:4010']").Clear();
         Find("input[name='number:4010']").SendKeys("4017");
         Enter("#line-form .btn-main");
@@ -359,7 +359,7 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Says("#grid-source", "item group + party group INSTR · SCHOOLS");
         Choose("4040");
         SaveGrid();
-        Says("tr[data-number='sales-revenue~party-group~SCHOOLS'] td[data-column='RAIN']", "class")
+        Attribute("tr[data-number='sales-revenue~party-group~SCHOOLS'] td[data-column='RAIN']", "class")
             .ShouldContain("own");
         Go("/e/COVER/life-cycle/customers");
         NothingSerious();

@@ -105,7 +105,7 @@ public abstract class InBrowser : IDisposable
     protected IWebElement Find(string css) => wait.Until(b => b.FindElement(By.CssSelector(css)));
 
     /// <summary>What an attribute of an element says; the element may be drawn anew meanwhile.</summary>
-    protected string Says(string css, string attribute) =>
+    protected string Attribute(string css, string attribute) =>
         wait.Until(b => b.FindElement(By.CssSelector(css)).GetAttribute(attribute))!;
 
     protected void Go(string path) => browser.Navigate().GoToUrl(new Uri(App.Address, path));

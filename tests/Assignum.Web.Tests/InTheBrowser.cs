@@ -36,7 +36,7 @@ public sealed class InTheBrowser(RunningApp app) : InBrowser(app)
         Find("#f-party").SendKeys("kerry head");
         wait.Until(b => b.FindElements(By.CssSelector("[role=option]")).Count == 1);
         Find("#f-party").SendKeys(Keys.ArrowDown + Keys.Enter);
-        Says("#f-party", "value").ShouldBe("SCH-KERRY");
+        Attribute("#f-party", "value").ShouldBe("SCH-KERRY");
         Find("[name='lines[0].item']").SendKeys("RG-100" + Keys.Tab);
         Find("[name='lines[0].unitPrice']").SendKeys("100");
         NothingSerious();
@@ -150,7 +150,7 @@ public sealed class InTheBrowser(RunningApp app) : InBrowser(app)
         Find(".pane").Text.ShouldContain("sales revenue");
         NothingSerious();
         Find("a[href*='/chart/new?from=4012']").SendKeys(Keys.Enter);
-        var number = Says("#new-number", "value");
+        var number = Attribute("#new-number", "value");
         wait.Until(b => b.FindElement(By.Id("number-said")).Text.Contains("free", StringComparison.Ordinal));
         Find("#new-number").Clear();
         Find("#new-number").SendKeys("4010");

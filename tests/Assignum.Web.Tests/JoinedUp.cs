@@ -92,7 +92,7 @@ public sealed class JoinedUp(RunningApp app) : InBrowser(app)
         );
         SignIn("nora");
         Go($"/e/{entity}/journal");
-        Go(Says("td.code a[href*='/journal/']", "href").Replace(App.Address.ToString(), "/"));
+        Go(Attribute("td.code a[href*='/journal/']", "href").Replace(App.Address.ToString(), "/"));
         NothingSerious();
         var number = Find("h1 .code").Text;
         LineOf("Sales revenue").ShouldContain("4012");
@@ -112,7 +112,7 @@ public sealed class JoinedUp(RunningApp app) : InBrowser(app)
         LineOf("Sales revenue").ShouldContain("4040");
         LineOf("Sales revenue").ShouldContain("item");
         // The document is one line above its result.
-        Says(".folds", "open").ShouldBeNull();
+        Find(".folds").GetAttribute("open").ShouldBeNull();
         Find(".folds summary").Text.ShouldBe("Sales invoice · 1 Oct 2026 · SCH-KERRY · INV-1 · 1 line");
         NothingSerious();
     }
@@ -130,8 +130,8 @@ public sealed class JoinedUp(RunningApp app) : InBrowser(app)
         Choose("Rain gauges sold", next: true);
         wait.Until(b => b.FindElement(By.Id("in-place")).Displayed);
         // The number, the heading and the class come from the neighbours; only the name is said.
-        Says("#in-place #new-name", "value").ShouldBe("Rain gauges sold");
-        var number = Says("#in-place #new-number", "value");
+        Attribute("#in-place #new-name", "value").ShouldBe("Rain gauges sold");
+        var number = Attribute("#in-place #new-number", "value");
         Act("#in-place #new-name", Keys.Enter);
         wait.Until(b => !b.FindElement(By.Id("in-place")).Displayed);
         Act([Keys.Enter]);
@@ -148,7 +148,7 @@ public sealed class JoinedUp(RunningApp app) : InBrowser(app)
         acts.ShouldBeLessThanOrEqualTo(12);
         // Schools have an account of their own, above the group's.
         LineOf("Sales revenue").ShouldContain("1 250.50");
-        Says("[data-ladder='e1']", "textContent").ShouldContain("would give " + number);
+        Attribute("[data-ladder='e1']", "textContent").ShouldContain("would give " + number);
     }
 
     [Fact]
@@ -164,7 +164,7 @@ public sealed class JoinedUp(RunningApp app) : InBrowser(app)
         );
         SignIn("nora");
         Go($"/e/{entity}/journal?q=stock-moved");
-        Go(Says("td.code a[href*='/journal/']", "href").Replace(App.Address.ToString(), "/"));
+        Go(Attribute("td.code a[href*='/journal/']", "href").Replace(App.Address.ToString(), "/"));
         Act("[data-ladder='e0'] li:has(.key) a.here", Keys.Enter);
         wait.Until(b => b.FindElements(By.CssSelector("tr.fresh")).Count == 1);
         Act(["1411", Keys.Enter]);
@@ -268,7 +268,7 @@ public sealed class JoinedUp(RunningApp app) : InBrowser(app)
         LineOf("Sales revenue").ShouldContain("12.50");
         // The document that was rehearsed is there again, with all that was typed.
         Find(".folds summary").SendKeys(Keys.Enter);
-        Says("#f-party", "value").ShouldBe("SHOP-GALE");
+        Attribute("#f-party", "value").ShouldBe("SHOP-GALE");
     }
 
     [Fact]
@@ -284,7 +284,7 @@ public sealed class JoinedUp(RunningApp app) : InBrowser(app)
         Find("[name='lines[0].unitPrice']").SendKeys("42");
         Chord(Keys.Control, "s");
         wait.Until(b => b.FindElements(By.Id("result")).Count == 1);
-        var line = Says("tr[data-line]:has([href$='/ladders/payables'])", "data-line");
+        var line = Attribute("tr[data-line]:has([href$='/ladders/payables'])", "data-line");
         Act($"tr[data-line='{line}'] a[href$='/ladders/payables']");
         browser.ExecuteScript("arguments[0].closest('tr').click()", Find($"tr[data-line='{line}'] a"));
         Act($"[data-ladder='{line}'] li:has([href$='/record/party/SUP-OKEBRASS']) a.here", Keys.Enter);
@@ -292,7 +292,7 @@ public sealed class JoinedUp(RunningApp app) : InBrowser(app)
         Focus("tr.fresh td[data-column='account']");
         Choose("Brass on account", next: true);
         wait.Until(b => b.FindElement(By.Id("in-place")).Displayed);
-        var number = Says("#in-place #new-number", "value");
+        var number = Attribute("#in-place #new-number", "value");
         Act("#in-place #new-name", Keys.Enter);
         wait.Until(b => !b.FindElement(By.Id("in-place")).Displayed);
         Act([Keys.Enter]);
@@ -353,7 +353,7 @@ public sealed class JoinedUp(RunningApp app) : InBrowser(app)
         Go($"/e/{entity}/journal");
         Find("#from").SendKeys("3/10/26" + Keys.Tab);
         wait.Until(b => b.Url.Contains("from=", StringComparison.Ordinal));
-        Says("#from", "value").ShouldBe("3 Oct 2026");
+        Attribute("#from", "value").ShouldBe("3 Oct 2026");
         Find("#from").SendKeys(Keys.ArrowUp);
         wait.Until(b => b.FindElement(By.Id("from")).GetAttribute("value") == "4 Oct 2026");
         Go("/me");
@@ -362,7 +362,7 @@ public sealed class JoinedUp(RunningApp app) : InBrowser(app)
         Find("[role=status]").Text.ShouldContain("from now on");
         Go($"/e/{entity}/chart?to=2026-10-03");
         Find("h1 + .aside").Text.ShouldContain("as at 2026-10-03");
-        Says("#to", "value").ShouldBe("2026-10-03");
+        Attribute("#to", "value").ShouldBe("2026-10-03");
         browser.Manage().Cookies.DeleteCookieNamed("assignum-days");
     }
 
@@ -377,13 +377,13 @@ public sealed class JoinedUp(RunningApp app) : InBrowser(app)
         Press(["return=R1", Keys.Enter]);
         wait.Until(b => b.FindElement(By.CssSelector(".donebox")).Text.Contains("Saved", StringComparison.Ordinal));
         Find("#new-party_kinds-customers").Selected.ShouldBeTrue();
-        Says("#new-report_codes-return", "value").ShouldBe("R1");
+        Attribute("#new-report_codes-return", "value").ShouldBe("R1");
         // On another account the same name is there to be picked for.
         Go($"/e/{entity}/chart/4012");
         Find("#new-report_codes-return").SendKeys("R");
         wait.Until(b => b.FindElements(By.CssSelector("[role=option]")).Count == 1);
         Find("#new-report_codes-return").SendKeys(Keys.Tab);
-        Says("#new-report_codes-return", "value").ShouldBe("R1");
+        Attribute("#new-report_codes-return", "value").ShouldBe("R1");
 
         await PostAsync(
             entity,
@@ -391,7 +391,7 @@ public sealed class JoinedUp(RunningApp app) : InBrowser(app)
                 + """{"account":"4880","debit":5,"because":"an error of May"},{"account":"6100","credit":5}]}]"""
         );
         Go($"/e/{entity}/journal");
-        Go(Says("td.code a[href*='/journal/']", "href").Replace(App.Address.ToString(), "/"));
+        Go(Attribute("td.code a[href*='/journal/']", "href").Replace(App.Address.ToString(), "/"));
         Find(".entry-cards").Text.ShouldContain("passed over because: an error of May");
         Find(".entry-cards a[href$='/chart/4880']").Text.ShouldBe("4880");
     }
@@ -410,9 +410,9 @@ public sealed class JoinedUp(RunningApp app) : InBrowser(app)
         Find("#name").SendKeys("nora");
         Find("#password").SendKeys(Start.DemoLoader.Password + Keys.Enter);
         wait.Until(b => b.FindElement(By.CssSelector(".donebox")).Text.Contains("Your session had ended"));
-        Says("#f-reference", "value").ShouldBe("STILL-HERE");
-        Says("[name='lines[0].item']", "value").ShouldBe("RG-100");
-        Says("[name='lines[1].unitPrice']", "value").ShouldBe("77");
+        Attribute("#f-reference", "value").ShouldBe("STILL-HERE");
+        Attribute("[name='lines[0].item']", "value").ShouldBe("RG-100");
+        Attribute("[name='lines[1].unitPrice']", "value").ShouldBe("77");
         await Task.CompletedTask;
     }
 

@@ -272,7 +272,12 @@ public sealed class LandingMap
                 .Order(StringComparer.Ordinal),
         ];
         var places = Accounts.Select((a, i) => (a, i)).ToDictionary(x => x.a, x => x.i, StringComparer.Ordinal);
-        int[] Places(Decided of) => [.. of.Accounts.Select(a => places[a])];
+        // By answer, which of the map's accounts.
+        int[] Places(Decided of)
+        {
+            int[] own = [.. of.Accounts.Select(a => places[a])];
+            return [.. of.AccountOf.Select(a => own[a])];
+        }
         var (placed, placedThere) = (Places(here), there is null ? [] : Places(there));
         var used = new int[here.Count];
         var cells = new MapCell[Rows.Count * Columns.Count];
@@ -292,12 +297,12 @@ public sealed class LandingMap
                     {
                         var weight = (long)rows * columns;
                         var at = answers[row * width + column];
-                        var account = at < 0 ? -1 : placed[here.AccountOf[at]];
-                        tally.Add(account, at, weight, at < 0 ? 0 : here.Signs[at]);
+                        var account = at < 0 ? -1 : placed[at];
+                        tally.Add(account, at, weight, at < 0 || signs.Count == 0 ? 0 : here.Signs[at]);
                         if (others is null)
                             continue;
                         var then = others[row * width + column];
-                        var thenAccount = then < 0 ? -1 : placedThere[there!.AccountOf[then]];
+                        var thenAccount = then < 0 ? -1 : placedThere[then];
                         differs |= thenAccount != account;
                         tally.AddThen(thenAccount, weight);
                     }

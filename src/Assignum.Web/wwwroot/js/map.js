@@ -37,6 +37,7 @@ function start(frame) {
 
   async function load(signs = false) {
     const mine = ++asked;
+    if (!signs) delete canvas.dataset.drawn;
     const query = new URL(address);
     query.searchParams.set('handler', 'Cells');
     if (signs) query.searchParams.set('signs', 'true');
