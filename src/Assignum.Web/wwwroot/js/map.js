@@ -12,7 +12,67 @@ const HEAD = 190, TOP = 92;
 export function colourOf(i, n, dark) {
   const hue = (35 + (i * 330) / Math.max(n, 1)) % 360;
   const light = dark ? (i % 2 ? 46 : 58) : (i % 2 ? 70 : 82);
-  return { fill: `oklch(${light}% ${dark ? 0.085 : 0.075} ${hue.toFixed(1)})`, ink: dark ? '#fff' : '#23222A' };
+  return `oklch(${light}% ${dark ? 0.085 : 0.075} ${hue.toFixed(1)})`;
+}
+
+// A colour of the palette, #RRGGBB, as the number of a point.
+const rgb = (hex) => (255 << 24 | parseInt(hex.slice(5, 7), 16) << 16 | parseInt(hex.slice(3, 5), 16) << 8 | parseInt(hex.slice(1, 3), 16)) >>> 0;
+
+// One colour over another.
+function mix(over, under, share) {
+  let mixed = 255 << 24;
+  for (let shift = 0; shift < 24; shift += 8) mixed |= Math.round((over >> shift & 255) * share + (under >> shift & 255) * (1 - share)) << shift;
+  return mixed >>> 0;
+}
+
+/** A picture of points that cells are put on; what lies outside of it is left out. */
+class Raster {
+  constructor(width, height, paper) {
+    [this.width, this.height] = [Math.max(1, width), Math.max(1, height)];
+    this.image = new ImageData(this.width, this.height);
+    this.points = new Uint32Array(this.image.data.buffer);
+    this.points.fill(paper);
+  }
+
+  rect(left, top, right, bottom, colour) {
+    const [from, to] = [Math.max(0, left), Math.min(this.width, right)];
+    if (from >= to) return;
+    const { points, width } = this;
+    const end = Math.min(this.height, bottom);
+    // Cells are small: a loop is quicker than a call for each row of points.
+    for (let y = Math.max(0, top); y < end; y++) for (let i = y * width + from, last = y * width + to; i < last; i++) points[i] = colour;
+  }
+
+  put(x, y, colour) { if (x >= 0 && y >= 0 && x < this.width && y < this.height) this.points[y * this.width + x] = colour; }
+
+  hatch(left, top, right, bottom, colour, every) {
+    for (let y = Math.max(0, top); y < Math.min(this.height, bottom); y++)
+      for (let x = left + (every - (y - top) % every) % every; x < right; x += every) this.put(x, y, colour);
+  }
+
+  // A corner of a cell, under (1) or over (-1) where it ends.
+  corner(right, end, size, down, colour) {
+    for (let i = 0; i < size; i++) {
+      const y = down > 0 ? end + i : end - 1 - i;
+      if (y >= 0 && y < this.height) this.rect(right - (size - i), y, right, y + 1, colour);
+    }
+  }
+
+  // The lower right half of a cell, with a line between.
+  half(left, top, right, bottom, colour, line) {
+    const [w, h] = [right - left, bottom - top];
+    for (let y = 0; y < h; y++) {
+      const from = left + Math.round(w * (1 - (y + 1) / h));
+      this.rect(from, top + y, right, top + y + 1, colour);
+      this.put(from, top + y, line);
+    }
+  }
+
+  cross(left, top, right, bottom, colour) {
+    const size = Math.round(Math.min(right - left, bottom - top) / 4);
+    const [x, y] = [Math.round((left + right) / 2), Math.round((top + bottom) / 2)];
+    for (let i = -size; i <= size; i++) { this.put(x + i, y + i, colour); this.put(x + i, y - i, colour); }
+  }
 }
 
 /** Which cells of a frame are seen: first and last column and row. */
@@ -46,6 +106,7 @@ function start(frame) {
     const before = map && { row: map.rows[at.row]?.key, column: map.columns[at.column]?.key };
     const block = map && from && lines();
     map = await answer.json();
+    map.cells = Int32Array.from(map.cells);
     map.volume = new Map(map.volumes.map(([i, said, amount]) => [i, { said, amount }]));
     map.most = Math.max(1, ...map.volumes.map(([, , amount]) => Math.abs(amount)));
     const place = (list, key, or) => { const i = list.findIndex((l) => l.key === key); return i < 0 ? Math.min(or, list.length - 1) : i; };
@@ -97,68 +158,64 @@ function start(frame) {
     const [r0, r1] = seen(frame.scrollTop, height, h, TOP, map.rows.length);
     const x = (column) => HEAD + column * w - frame.scrollLeft;
     const y = (row) => TOP + row * h - frame.scrollTop;
-    const colours = map.accounts.map((_, i) => colourOf(i, map.accounts.length, night));
     const over = Boolean(frame.dataset.over);
+    const faint = (place) => over && map.cells[place * WIDE + THEN] === SAME;
+    const written = w >= 44 && h >= 16;
+    const gap = w > 10 ? 1 : 0;
+    const [fills, look] = [paints(night), { paper: rgb(paper), ink: rgb(ink), slate: rgb(slate), rust: rgb(rust), brass: rgb(brass), walnut: rgb(walnut) }];
+    const [pale, faints] = [0.55, 0.25].map((share) => fills.map((fill) => mix(fill, look.paper, share)));
+    const { cells } = map;
+    // Cells are put together as points, all in one picture: thousands of calls to draw would be slower.
+    const raster = new Raster(Math.round((width - HEAD) * ratio), Math.round((height - TOP) * ratio), look.paper);
+    const all = [];
+    for (let row = r0; row <= r1; row++) {
+      const [top, bottom] = [Math.round((y(row) - TOP) * ratio), Math.round((y(row) - TOP + h - gap) * ratio)];
+      for (let column = c0; column <= c1; column++) {
+        const place = row * map.columns.length + column;
+        const i = place * WIDE;
+        const account = cells[i + ACCOUNT];
+        const [left, right] = [Math.round((x(column) - HEAD) * ratio), Math.round((x(column) - HEAD + w - gap) * ratio)];
+        all.push(place);
+        if (account < 0) raster.cross(left, top, right, bottom, look.rust);
+        else {
+          // Shade: what passed there lately stands out, what did not is paler.
+          const passed = map.volume.get(place);
+          const fill = faint(place) ? faints[account]
+            : passed ? mix(fills[account], look.paper, 0.75 + 0.25 * Math.log1p(Math.abs(passed.amount)) / Math.log1p(map.most))
+            : pale[account];
+          raster.rect(left, top, right, bottom, fill);
+          if (map.accounts[account].tripwire) raster.hatch(left, top, right, bottom, mix(look.rust, fill, faint(place) ? 0.25 : 0.6), Math.round(6 * ratio));
+        }
+        const then = cells[i + THEN];
+        if (over && then !== SAME) raster.half(left, top, right, bottom, then < 0 ? look.paper : fills[then], look.ink);
+        // Edge: a bar at the left, as high as the rung that decides stands on the ladder.
+        const decider = cells[i + DECIDER];
+        if (decider >= 0 && w >= 12) raster.rect(left, Math.round(bottom - map.deciders[decider].height * (bottom - top)), left + Math.round((w >= 40 ? 4 : 2) * ratio), bottom, faint(place) ? mix(look.walnut, look.paper, 0.4) : look.walnut);
+        // Not all of it lands there: the corner is folded. What is found there: a notch.
+        if (cells[i + OTHERS] > 0 && w >= 10) raster.corner(right, bottom, Math.round(Math.min(9, w / 3) * ratio), -1, look.ink);
+        const sign = cells[i + SIGN];
+        if (sign > 0) raster.corner(right, top, Math.round(Math.min(4 + 2 * sign, w / 2) * ratio), 1, sign === 3 ? look.rust : sign === 2 ? look.brass : look.slate);
+      }
+    }
+    g.putImageData(raster.image, Math.round(HEAD * ratio), Math.round(TOP * ratio));
     g.save();
     g.beginPath();
     g.rect(HEAD, TOP, width - HEAD, height - TOP);
     g.clip();
     g.textBaseline = 'middle';
     g.textAlign = 'center';
-    const written = w >= 44 && h >= 16;
     g.font = `600 ${h >= 30 ? 12 : 11}px "Assignum Code", monospace`;
-    const gap = w > 10 ? 1 : 0;
-    for (let row = r0; row <= r1; row++) {
-      for (let column = c0; column <= c1; column++) {
-        const i = (row * map.columns.length + column) * WIDE;
-        const account = map.cells[i + ACCOUNT];
-        const [left, top] = [x(column), y(row)];
-        const then = map.cells[i + THEN];
-        const faint = over && then === SAME;
-        if (account < 0) {
-          cross(g, left, top, w, h, rust);
-        } else {
-          // Shade: what passed there lately stands out, what did not is paler.
-          const passed = map.volume.get(row * map.columns.length + column);
-          g.globalAlpha = faint ? 0.25 : passed ? 0.75 + 0.25 * Math.log1p(Math.abs(passed.amount)) / Math.log1p(map.most) : 0.55;
-          g.fillStyle = colours[account].fill;
-          g.fillRect(left, top, w - gap, h - gap);
-          g.globalAlpha = faint ? 0.3 : 1;
-          if (map.accounts[account].tripwire) hatch(g, left, top, w - gap, h - gap, rust);
-        }
-        if (over && !faint) {
-          g.beginPath();
-          g.moveTo(left + w - gap, top);
-          g.lineTo(left + w - gap, top + h - gap);
-          g.lineTo(left, top + h - gap);
-          g.closePath();
-          g.fillStyle = then < 0 ? paper : colours[then].fill;
-          g.fill();
-          g.strokeStyle = ink;
-          g.lineWidth = 1;
-          g.beginPath();
-          g.moveTo(left, top + h - gap);
-          g.lineTo(left + w - gap, top);
-          g.stroke();
-        }
-        // Edge: a bar at the left, as high as the rung that decides stands on the ladder.
-        const decider = map.cells[i + DECIDER];
-        if (decider >= 0 && w >= 12) {
-          const tall = map.deciders[decider].height * (h - gap);
-          g.fillStyle = walnut;
-          g.fillRect(left, top + h - gap - tall, w >= 40 ? 4 : 2, tall);
-        }
-        // Not all of it lands there: the corner is folded.
-        if (map.cells[i + OTHERS] > 0 && w >= 10) corner(g, left + w - gap, top + h - gap, -Math.min(9, w / 3), ink);
-        const sign = map.cells[i + SIGN];
-        if (sign > 0) notch(g, left + w - gap, top, Math.min(4 + 2 * sign, w / 2), sign === 3 ? rust : sign === 2 ? brass : slate);
-        if (written && account >= 0) {
-          g.fillStyle = colours[account].ink;
-          g.fillText(map.accounts[account].number, left + w / 2 + 1, top + h / 2 + 1, w - 10);
-          if (over && !faint && then >= 0 && h >= 30) g.fillText(`→ ${map.accounts[then].number}`, left + w / 2 + 1, top + h - 10, w - 8);
-        }
-        g.globalAlpha = 1;
+    if (written) {
+      g.fillStyle = night ? '#fff' : '#23222A';
+      for (const place of all) {
+        const [account, then] = [map.cells[place * WIDE + ACCOUNT], map.cells[place * WIDE + THEN]];
+        if (account < 0) continue;
+        const [left, top] = [x(place % map.columns.length), y(Math.floor(place / map.columns.length))];
+        g.globalAlpha = faint(place) ? 0.45 : 1;
+        g.fillText(map.accounts[account].number, left + w / 2 + 1, top + h / 2 + 1, w - 10);
+        if (over && then >= 0 && h >= 30) g.fillText(`→ ${map.accounts[then].number}`, left + w / 2 + 1, top + h - 10, w - 8);
       }
+      g.globalAlpha = 1;
     }
     if (from) {
       const b = block();
@@ -257,46 +314,33 @@ function start(frame) {
     g.fill();
   }
 
+  // What fits of a text, remembered: measuring is dear.
+  const fits = new Map();
   function clipped(g, text, width) {
-    if (g.measureText(text).width <= width) return text;
-    let end = text.length;
-    while (end > 1 && g.measureText(`${text.slice(0, end)}…`).width > width) end--;
-    return `${text.slice(0, end)}…`;
+    const key = `${g.font}|${Math.round(width)}|${text}`;
+    if (!fits.has(key)) {
+      if (fits.size > 5000) fits.clear();
+      let end = text.length;
+      if (g.measureText(text).width > width) do end--; while (end > 1 && g.measureText(`${text.slice(0, end)}…`).width > width);
+      fits.set(key, end === text.length ? text : `${text.slice(0, end)}…`);
+    }
+    return fits.get(key);
   }
 
-  function corner(g, right, bottom, size, colour) {
-    g.fillStyle = colour;
-    g.beginPath();
-    g.moveTo(right, bottom); g.lineTo(right + size, bottom); g.lineTo(right, bottom + size);
-    g.fill();
+  // The accounts' colours as numbers, in their order.
+  let painted = null;
+  function paints(night) {
+    if (painted?.of === map.accounts && painted.night === night) return painted.fills;
+    const row = document.createElement('canvas');
+    row.width = Math.max(1, map.accounts.length);
+    row.height = 1;
+    const g = row.getContext('2d', { willReadFrequently: true });
+    map.accounts.forEach((_, i) => { g.fillStyle = colourOf(i, map.accounts.length, night); g.fillRect(i, 0, 1, 1); });
+    const data = g.getImageData(0, 0, row.width, 1).data;
+    const fills = map.accounts.map((_, i) => (255 << 24 | data[4 * i + 2] << 16 | data[4 * i + 1] << 8 | data[4 * i]) >>> 0);
+    painted = { of: map.accounts, night, fills };
+    return fills;
   }
-  const notch = (g, right, top, size, colour) => {
-    g.fillStyle = colour;
-    g.beginPath();
-    g.moveTo(right, top); g.lineTo(right - size, top); g.lineTo(right, top + size);
-    g.fill();
-  };
-  const cross = (g, left, top, w, h, colour) => {
-    g.strokeStyle = colour;
-    g.lineWidth = 1;
-    g.beginPath();
-    g.moveTo(left + w * 0.25, top + h * 0.25); g.lineTo(left + w * 0.75, top + h * 0.75);
-    g.moveTo(left + w * 0.75, top + h * 0.25); g.lineTo(left + w * 0.25, top + h * 0.75);
-    g.stroke();
-  };
-  const hatch = (g, left, top, w, h, colour) => {
-    g.save();
-    g.beginPath();
-    g.rect(left, top, w, h);
-    g.clip();
-    g.strokeStyle = colour;
-    g.globalAlpha *= 0.55;
-    g.lineWidth = 1;
-    g.beginPath();
-    for (let d = -h; d < w; d += 6) { g.moveTo(left + d, top + h); g.lineTo(left + d + h, top); }
-    g.stroke();
-    g.restore();
-  };
 
   function legend() {
     const box = document.getElementById('map-legend');
@@ -311,9 +355,10 @@ function start(frame) {
       const patch = document.createElement('canvas');
       patch.width = patch.height = 14;
       const g = patch.getContext('2d');
-      g.fillStyle = colourOf(i, map.accounts.length, night).fill;
-      g.fillRect(0, 0, 14, 14);
-      if (account.tripwire) hatch(g, 0, 0, 14, 14, style('--rust'));
+      const fill = paints(night)[i];
+      const raster = new Raster(14, 14, fill);
+      if (account.tripwire) raster.hatch(0, 0, 14, 14, mix(rgb(style('--rust')), fill, 0.6), 6);
+      g.putImageData(raster.image, 0, 0);
       patch.setAttribute('aria-hidden', 'true');
       const code = document.createElement('span');
       code.className = 'code';
