@@ -142,8 +142,14 @@ public sealed class TwoSubledgers() : Check("two-subledgers", "Two subledgers on
     {
         foreach (var account in input.SetUp.Accounts)
         {
-            var controls = input
-                .Naming(account.Number)
+            var naming = input.Naming(account.Number);
+            // Most accounts serve one purpose.
+            if (
+                naming.Count == 0
+                || naming.All(a => string.Equals(a.Purpose, naming[0].Purpose, StringComparison.Ordinal))
+            )
+                continue;
+            var controls = naming
                 .Where(a => !input.IsMiss(a) && !input.IsTripwireDefault(a))
                 .Select(a => Purposes.Find(a.Purpose)!.Control)
                 .Where(c => c != Control.None)

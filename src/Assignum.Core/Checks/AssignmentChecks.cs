@@ -217,11 +217,11 @@ public sealed class Idle() : Check("idle", "Nothing asks for it")
     public override IEnumerable<Finding> Of(CheckInput input)
     {
         var idle = SetUps.Reach.Idle(input.Compiled);
+        var names = idle.Keys.Select(p => p.Name).ToHashSet(StringComparer.Ordinal);
         foreach (
             var of in input
-                .SetUp.Assignments.Where(a => !input.IsMiss(a))
+                .SetUp.Assignments.Where(a => names.Contains(a.Purpose) && !input.IsMiss(a))
                 .GroupBy(a => Find(a.Purpose)!)
-                .Where(g => idle.ContainsKey(g.Key))
                 .Where(g => !input.Needed.Any(p => input.Compiled.Landings.BorrowOf(p) == g.Key))
                 .OrderBy(g => g.Key.Index)
         )

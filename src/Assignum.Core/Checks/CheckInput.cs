@@ -28,7 +28,7 @@ public sealed class CheckInput
                 assignment
             );
         Needed = Reach.Needed(compiled).ToHashSet();
-        stockItemsBelow = new(CountBelow);
+        stockItemsBelow = new(() => CheckMemory.Of(compiled).StockItemsBelow ??= CountBelow());
         stockLandings = new(() => StockLandings(CheckMemory.Of(compiled)));
     }
 

@@ -39,6 +39,8 @@ internal sealed class CheckMemory
             foreach (var (code, findings) in before.found)
                 found[code] = findings;
         }
+        if (ReferenceEquals(was.Items, now.SetUp.Items) && ReferenceEquals(was.Groups, now.SetUp.Groups))
+            StockItemsBelow = before.StockItemsBelow;
         var changed = Changed(was, now.SetUp);
         foreach (var check in Findings.All)
             if ((check.Reads & changed) == 0)
@@ -56,6 +58,9 @@ internal sealed class CheckMemory
     /// <summary>Where stock items land; of the set-up before this one until it is asked anew, null where nobody
     /// asked.</summary>
     public IReadOnlyList<(Item Item, IReadOnlyList<ItemLanding> Landings)>? StockItems { get; set; }
+
+    /// <summary>How many stock items stand in and below each group; null: nobody asked.</summary>
+    public Dictionary<string, int>? StockItemsBelow { get; set; }
 
     /// <summary>What checks find, check by check.</summary>
     public IReadOnlyList<Finding> All(DateOnly today, PostedFacts posted)

@@ -1,3 +1,4 @@
+using System.Runtime.InteropServices;
 using Assignum.Core.Landing;
 using Assignum.Core.Records;
 using Assignum.Core.SetUps;
@@ -93,14 +94,13 @@ public sealed class FamilyStray() : Check("family-stray", "Group in another fami
             _ => new Dictionary<string, int>(StringComparer.Ordinal),
             StringComparer.Ordinal
         );
+        var direct = new Dictionary<(string Group, string Family), int>();
         foreach (var (item, landings) in input.StockItems)
-        {
-            var families = landings.Select(l => l.Family).OfType<string>().Distinct(StringComparer.Ordinal).ToList();
-            if (families is not [var family])
-                continue;
-            for (var at = item.Group; at is not null; at = parents.GetValueOrDefault(at))
-                counts[at][family] = counts[at].GetValueOrDefault(family) + 1;
-        }
+            if (item.Group is not null && OneFamily(landings) is { } one)
+                CollectionsMarshal.GetValueRefOrAddDefault(direct, (item.Group, one), out _)++;
+        foreach (var ((inside, of), count) in direct)
+            for (var at = inside; at is not null; at = parents.GetValueOrDefault(at))
+                counts[at][of] = counts[at].GetValueOrDefault(of) + count;
         foreach (var group in groups)
         {
             var own = counts[group.Code];
@@ -130,6 +130,19 @@ public sealed class FamilyStray() : Check("family-stray", "Group in another fami
                 "Perhaps it is meant so; perhaps its accounts were copied from elsewhere."
             );
         }
+    }
+
+    // The family of an item's accounts where all that have one have the same.
+    private static string? OneFamily(IReadOnlyList<ItemLanding> landings)
+    {
+        string? family = null;
+        for (var i = 0; i < landings.Count; i++)
+            if (landings[i].Family is { } own)
+                if (family is null)
+                    family = own;
+                else if (!string.Equals(own, family, StringComparison.Ordinal))
+                    return null;
+        return family;
     }
 }
 
