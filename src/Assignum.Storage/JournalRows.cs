@@ -79,6 +79,8 @@ public sealed record KeptEvent(string Source, string ExternalId, string Body, st
 /// <param name="Account">That and <paramref name="Rate"/> and <paramref name="Currency"/>: of the latest of that
 /// reference.</param>
 /// <param name="Open">Debit less credit of all that moved it in <paramref name="OpenCurrency"/>.</param>
+/// <param name="OpenBase">The same in base currency.</param>
+/// <param name="ByDefault">It landed on the default of its ladder.</param>
 public sealed record DocumentRow(
     string Control,
     string Party,
@@ -87,5 +89,7 @@ public sealed record DocumentRow(
     decimal Rate,
     string Currency,
     string OpenCurrency,
-    decimal Open
+    decimal Open,
+    decimal OpenBase,
+    bool ByDefault
 );

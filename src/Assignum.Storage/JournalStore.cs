@@ -102,16 +102,18 @@ public static class JournalStore
         await using var command = new NpgsqlCommand(
             """
             select asked.control, asked.party, asked.reference, latest.account, latest.rate, latest.currency,
-              sums.currency, coalesce(sums.open, 0)
+              sums.currency, coalesce(sums.open, 0), coalesce(sums.base, 0), coalesce(latest.rung = 'default', false)
             from (select distinct * from unnest($2, $3, $4) as a(control, party, reference)) asked
             cross join lateral (
-              select a."number" as account, m.rate, m.currency from subledger_movement m join accounts a on a.entity_id
-                = m.entity_id and a.account_id = m.account_id
+              select a."number" as account, m.rate, m.currency, p.rung from subledger_movement m join accounts a on
+                a.entity_id = m.entity_id and a.account_id = m.account_id
+              left join entry_line l on (l.entity_id, l.entry_id, l.line_no) = (m.entity_id, m.entry_id, m.line_no)
+              left join landing_pattern p on p.entity_id = l.entity_id and p.pattern_id = l.pattern_id
               where m.entity_id = $1 and m.document = asked.control and m.party = asked.party and m.reference =
                 asked.reference and not m.settles and m.entry_id < $5
               order by m.entry_id desc, m.line_no limit 1) latest
             cross join lateral (
-              select m.currency, sum(m.currency_amount) as open from subledger_movement m
+              select m.currency, sum(m.currency_amount) as open, sum(m.amount) as base from subledger_movement m
               where m.entity_id = $1 and m.document = asked.control and m.party = asked.party and m.reference =
                 asked.reference and m.entry_id < $5
               group by m.currency) sums
@@ -140,7 +142,9 @@ public static class JournalStore
                     reader.IsDBNull(4) ? 1 : reader.GetDecimal(4),
                     reader.GetString(5),
                     reader.GetString(6),
-                    reader.GetDecimal(7)
+                    reader.GetDecimal(7),
+                    reader.GetDecimal(8),
+                    reader.GetBoolean(9)
                 )
             );
         return rows;

@@ -289,13 +289,16 @@ internal sealed class Books
             var own = lines
                 .Where(l => l.Document == subledger && l.Context.Party == party && references[l] == reference)
                 .ToList();
+            var turn = subledger == Control.Payables ? -1 : 1;
+            var of = own.Where(l => currencies[l] == currencies[own[0]]).ToList();
             return own.Count == 0
                 ? null
                 : new OpenDocument(
                     own[0].Account,
                     own[0].Rate ?? 1,
-                    Math.Abs(own.Where(l => currencies[l] == currencies[own[0]]).Sum(l => l.DocumentSigned ?? 0)),
-                    currencies[own[0]]
+                    turn * of.Sum(l => l.DocumentSigned ?? 0),
+                    currencies[own[0]],
+                    turn * of.Sum(l => l.Signed)
                 );
         }
     }

@@ -35,6 +35,7 @@ public class ExamplesAndEdits
                 [
                     new("ANN", "Ann", Records.PartyKind.Customer, null, null, "domestic"),
                     new("BOB", "Bob", Records.PartyKind.Supplier, null, null, "domestic"),
+                    new("CAT", "Cat", Records.PartyKind.Both, null, null, "domestic"),
                 ],
                 Locations = [new("CORK", "Cork"), new("UTR", "Utrecht")],
                 Channels = [new("WEB", "Web")],

@@ -165,13 +165,13 @@ public class LandingMaps
                         opened += row.Open ? 1 : 0;
                     }
                 },
-                iter: 700 * Times,
+                iter: 500 * Times,
                 threads: 1
             );
-        cells.ShouldBeGreaterThan(5000 * Times);
-        split.ShouldBeGreaterThan(50 * Times);
-        differing.ShouldBeGreaterThan(500 * Times);
-        opened.ShouldBeGreaterThan(500 * Times);
+        cells.ShouldBeGreaterThan(3500 * Times);
+        split.ShouldBeGreaterThan(35 * Times);
+        differing.ShouldBeGreaterThan(350 * Times);
+        opened.ShouldBeGreaterThan(350 * Times);
     }
 
     [Fact]
@@ -271,11 +271,11 @@ public class LandingMaps
                             now.ShouldBe(compiled.Landings.Resolve(purpose, values).Account);
                     }
                 },
-                iter: 700 * Times,
+                iter: 500 * Times,
                 threads: 1
             );
-        painted.ShouldBeGreaterThan(100 * Times);
-        unreached.ShouldBeGreaterThan(5 * Times);
-        empty.ShouldBeGreaterThan(20 * Times);
+        painted.ShouldBeGreaterThan(70 * Times);
+        unreached.ShouldBeGreaterThan(3 * Times);
+        empty.ShouldBeGreaterThan(14 * Times);
     }
 }

@@ -209,9 +209,14 @@ internal sealed class RandomCompanies
                 var key = (line.Document, party, reference);
                 if (!open.TryGetValue(key, out var known))
                     Documents.Add((line.Document, party, reference, currency));
+                // Of one reference posted in another currency, the first is what payments see.
+                if (known is not null && known.Currency != currency)
+                    continue;
+                var turn = line.Document == Control.Payables ? -1 : 1;
                 open[key] = (known ?? new OpenDocument(line.Account, line.Rate ?? 1, 0, currency)) with
                 {
-                    Open = Math.Abs((known?.Open ?? 0) + (line.DocumentSigned ?? 0)),
+                    Open = (known?.Open ?? 0) + turn * (line.DocumentSigned ?? 0),
+                    OpenBase = (known?.OpenBase ?? 0) + turn * line.Signed,
                 };
             }
         }

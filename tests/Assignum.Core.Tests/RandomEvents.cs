@@ -133,6 +133,11 @@ internal static class RandomEvents
             );
         if (kind.Settles)
             Settle(source, kind, documents, random, decimals);
+        if (kind.SettlesPayables)
+            SetOff(source, setUp, documents, random, decimals);
+        // What is paid is output tax less input tax, nearly always.
+        if (kind.Name == "tax-settled" && source.Lines.Count > 0 && random.Next(20) > 0)
+            source.Amount = source.Lines.Sum(l => (l.TaxCode == "S" ? 1 : -1) * l.Amount);
         return source;
     }
 
@@ -191,7 +196,7 @@ internal static class RandomEvents
             return;
         var wanted = kind.FromSupplier ? Control.Payables : Control.Receivables;
         var open = documents.Where(d => d.Subledger == wanted).ToList();
-        var amount = Math.Round(source.Amount!.Value / 2, decimals);
+        var amount = Math.Round((source.Amount ?? 100) / 2, decimals);
         if (open.Count == 0 || random.Next(8) == 0)
         {
             source.Settles.Add(
@@ -216,6 +221,38 @@ internal static class RandomEvents
                 DocumentAmount = own ? null : Math.Round(amount, currency == "JPY" ? 0 : 2),
             }
         );
+    }
+
+    // As much of both sides, of somebody who is on both where there is such a one.
+    private static void SetOff(
+        BusinessEvent source,
+        SetUp setUp,
+        IReadOnlyList<(Control Subledger, string Party, string Reference, string Currency)> documents,
+        Random random,
+        int decimals
+    )
+    {
+        var both = setUp.Parties.Where(p => p.Kind == PartyKind.Both).Select(p => p.Code).ToList();
+        if (both.Count > 0 && random.Next(8) > 0)
+            source.Party = both[random.Next(both.Count)];
+        var amount = Math.Round(random.Next(100, 9000) / 100m, decimals);
+        Settlement Of(Control subledger)
+        {
+            var open = documents
+                .Where(d =>
+                    d.Subledger == subledger
+                    && d.Party == source.Party
+                    && d.Currency == (source.Currency ?? setUp.Entity.Currency)
+                )
+                .ToList();
+            return new Settlement
+            {
+                Reference = open.Count == 0 ? "D" : open[random.Next(open.Count)].Reference,
+                Amount = amount,
+            };
+        }
+        source.Settles = [Of(Control.Receivables)];
+        source.SettlesPayables = [Of(Control.Payables)];
     }
 
     private static object? Value(FieldType type, string name, Random random, int decimals) =>

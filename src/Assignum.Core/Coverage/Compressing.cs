@@ -43,7 +43,7 @@ public sealed class Compressing
     public const int MostKeys = 8_000_000;
 
     /// <summary>Keys looked at, up to which the smallest set is searched for.</summary>
-    public const long MostSteps = 60_000_000;
+    public const long MostSteps = 20_000_000;
 
     private readonly CellField field;
     private readonly Purpose purpose;

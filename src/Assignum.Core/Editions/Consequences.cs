@@ -73,7 +73,7 @@ public static class Consequences
             foreach (var tried in line.Landing.Tried)
                 if (
                     tried.Outcome != TryOutcome.Absent
-                    && tried.Rung != "line"
+                    && tried.Rung is not ("line" or LegLanding.Document)
                     && identities.Contains(Assignment.IdentityOf(tried.Purpose ?? line.Purpose.Name, tried.Key))
                 )
                     return true;

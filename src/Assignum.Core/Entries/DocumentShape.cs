@@ -63,7 +63,7 @@ public static class DocumentShape
         || kind.ByHand && column == "because"
         || kind.LineTakes.Count < 7;
 
-    /// <summary>The columns of a list (<c>lines</c>, <c>charges</c>, <c>settles</c>) in the order in which they are
+    /// <summary>The columns of a list (see <see cref="EventFields.Lists"/>) in the order in which they are
     /// filled; none where the kind has no such list.</summary>
     public static IReadOnlyList<(string Name, FieldType Type)> Columns(EventKind kind, string list) =>
         list switch
@@ -83,7 +83,8 @@ public static class DocumentShape
                         .Select(f => (f.Name, f.Type)),
                 ]
                 : [],
-            _ => kind.Settles ? [.. EventFields.OfSettlement.Select(f => (f.Name, f.Type))] : [],
+            "settles" => kind.Settles ? EventFields.Of(list) : [],
+            _ => kind.SettlesPayables ? EventFields.Of(list) : [],
         };
 
     /// <summary>The purpose whose line rung an account is that is written in a field or a list, as the pattern of the

@@ -91,6 +91,11 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
             account = leg.Account;
             landing = LegLanding.Fixed(leg.Purpose?.Name ?? "", account);
         }
+        else if (leg.Bound is { } bound)
+        {
+            (account, byDefault) = (bound.Account, bound.ByDefault);
+            landing = LegLanding.OfDocument(leg.Purpose!.Name, account);
+        }
         else
         {
             var landed = setUp.Landings.Resolve(leg.Purpose!, context.Values, context.Written);

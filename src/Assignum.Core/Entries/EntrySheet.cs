@@ -81,24 +81,28 @@ public sealed partial class EntrySheet
     public LegAmount BaseAmount(decimal amount) => new(amount, IsForeign ? null : amount);
 
     /// <summary>Calls for a debit; a negative amount is a credit, zero is nothing.</summary>
+    /// <param name="bound">What was posted before and is settled: it stands on its account.</param>
     public void Debit(
         Purpose purpose,
         LegAmount amount,
         LegContext context,
         TaxCode? taxUse = null,
         decimal? rate = null,
-        string? account = null
-    ) => Add(purpose, Side.Debit, amount, context, taxUse, rate, account);
+        string? account = null,
+        OpenDocument? bound = null
+    ) => Add(purpose, Side.Debit, amount, context, taxUse, rate, account, bound);
 
     /// <summary>Calls for a credit; a negative amount is a debit, zero is nothing.</summary>
+    /// <param name="bound">What was posted before and is settled: it stands on its account.</param>
     public void Credit(
         Purpose purpose,
         LegAmount amount,
         LegContext context,
         TaxCode? taxUse = null,
         decimal? rate = null,
-        string? account = null
-    ) => Add(purpose, Side.Credit, amount, context, taxUse, rate, account);
+        string? account = null,
+        OpenDocument? bound = null
+    ) => Add(purpose, Side.Credit, amount, context, taxUse, rate, account, bound);
 
     /// <summary>A leg on an account given by hand; no purpose, every guard.</summary>
     public void ByHand(Side side, LegAmount amount, LegContext context, string account, TaxCode? taxUse) =>
@@ -143,7 +147,8 @@ public sealed partial class EntrySheet
         LegContext context,
         TaxCode? taxUse,
         decimal? rate,
-        string? account
+        string? account,
+        OpenDocument? bound = null
     )
     {
         // Where the event is in base currency there is one amount, not two.
@@ -164,7 +169,7 @@ public sealed partial class EntrySheet
                 ? Side.Credit
                 : Side.Debit
             : side;
-        Legs.Add(new Leg(purpose, stands, amount, context, account, taxUse, rate ?? Rate));
+        Legs.Add(new Leg(purpose, stands, amount, context, account, taxUse, rate ?? Rate, bound));
     }
 
     private LegContext NewDocumentContext()
@@ -192,6 +197,16 @@ public sealed partial class EntrySheet
             Dimensions: Event.Dimensions,
             LegCurrency: Currency
         );
+    }
+
+    /// <summary>The document's values with the group that its party has as a supplier, or as a customer.</summary>
+    public LegContext DocumentOf(bool supplier)
+    {
+        if (supplier == kind.FromSupplier || Party is null)
+            return Document;
+        var values = Document.Values;
+        values[Dimension.PartyGroup] = supplier ? Party.SupplierGroup : Party.CustomerGroup;
+        return Document with { Values = values };
     }
 
     private void SetParty(ref LegValues values, KnownParty? party)

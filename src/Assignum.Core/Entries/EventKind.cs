@@ -32,12 +32,18 @@ public abstract class EventKind
     /// <summary>Fields every line must give.</summary>
     public virtual IReadOnlyList<string> LineNeeds => [];
 
+    /// <summary>Whether it may do without a line although it takes some.</summary>
+    public virtual bool LinesMayBeNone => false;
+
     /// <summary>Whether it takes charges, and whether it settles documents.</summary>
     public virtual bool TakesCharges => false;
     public bool Settles => SettledSubledger != Control.None;
 
     /// <summary>The subledger whose documents it settles; none where it settles none.</summary>
     public virtual Control SettledSubledger => Control.None;
+
+    /// <summary>Whether it settles the party's documents as a supplier beside.</summary>
+    public virtual bool SettlesPayables => false;
 
     /// <summary>Whether its lines are on accounts that somebody wrote, without a purpose.</summary>
     public virtual bool ByHand => false;
@@ -58,7 +64,8 @@ public abstract class EventKind
                 Control.Payables => Purposes.Payables,
                 _ => null,
             }
-            : null;
+        : list == "settlesPayables" && SettlesPayables ? Purposes.Payables
+        : null;
 
     /// <summary>The direction of tax that a line of a purpose is taxed in; null: it is not what is taxed.</summary>
     public virtual TaxDirection? TaxedAs(Purpose purpose) =>
@@ -106,6 +113,8 @@ public static class EventKinds
         new CurrencyRevalued(),
         new MoneyMoved(),
         new GiftCardsExpired(),
+        new SetOff(),
+        new TaxSettled(),
         new ChannelSale(),
         new ChannelRefund(),
         new ChannelFee(),
@@ -124,10 +133,10 @@ public static class EventKinds
         ("Buying", [.. All.Take(3)]),
         ("Selling", [.. All.Skip(3).Take(4)]),
         ("Stock and making", [.. All.Skip(7).Take(5)]),
-        ("Money", [.. All.Skip(12).Take(8)]),
-        ("Channels", [.. All.Skip(20).Take(5)]),
-        ("Projects", [.. All.Skip(25).Take(2)]),
-        ("Between entities and by hand", [.. All.Skip(27)]),
+        ("Money", [.. All.Skip(12).Take(10)]),
+        ("Channels", [.. All.Skip(22).Take(5)]),
+        ("Projects", [.. All.Skip(27).Take(2)]),
+        ("Between entities and by hand", [.. All.Skip(29)]),
     ];
 
     private static readonly FrozenDictionary<string, EventKind> ByName = All.ToFrozenDictionary(

@@ -66,27 +66,33 @@ internal static class EventRules
         for (var i = 0; i < source.Charges.Count; i++)
             foreach (var field in EventFields.OfCharge)
                 look.At(field.Get(source.Charges[i]), field.Type, $"charges[{i}].", field.Name, decimals);
-        for (var i = 0; i < source.Settles.Count; i++)
+        CheckSettled(source.Settles, "settles", look, decimals, faults);
+        CheckSettled(source.SettlesPayables, "settlesPayables", look, decimals, faults);
+        return faults;
+    }
+
+    private static void CheckSettled(List<Settlement> settles, string list, Look look, int decimals, List<Fault> faults)
+    {
+        for (var i = 0; i < settles.Count; i++)
         {
             // What is settled of a document is in the document's currency, which is known when the document is.
             foreach (var field in EventFields.OfSettlement)
                 look.At(
-                    field.Get(source.Settles[i]),
+                    field.Get(settles[i]),
                     field.Type,
-                    $"settles[{i}].",
+                    $"{list}[{i}].",
                     field.Name,
                     field.Name == "documentAmount" ? EventFields.MostDecimals : decimals
                 );
-            if (source.Settles[i].Reference.Length == 0)
+            if (settles[i].Reference.Length == 0)
                 faults.Add(
                     new Fault(
                         "missing-field",
-                        $"{EventPlace.InWords($"settles[{i}].reference")} is missing: which document does it settle?",
-                        $"settles[{i}].reference"
+                        $"{EventPlace.InWords($"{list}[{i}].reference")} is missing: which document does it settle?",
+                        $"{list}[{i}].reference"
                     )
                 );
         }
-        return faults;
     }
 
     private static void CheckCurrency(BusinessEvent source, CompiledSetUp setUp, List<Fault> faults)
@@ -113,7 +119,11 @@ internal static class EventRules
         List<Fault> faults
     )
     {
-        if (kind.LineTakes.Count > 0 && source.Lines.Count == 0 && source.Charges.Count == 0)
+        if (
+            kind is { LineTakes.Count: > 0, LinesMayBeNone: false }
+            && source.Lines.Count == 0
+            && source.Charges.Count == 0
+        )
             faults.Add(new Fault("missing-field", $"{kind.Title} needs at least one line.", "lines"));
         if (kind.LineTakes.Count == 0)
             return;

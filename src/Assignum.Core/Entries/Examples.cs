@@ -222,7 +222,6 @@ public static class Examples
             e.Method = b.Method;
             e.Amount = 343;
             e.DiscountGiven = 7;
-            e.Settles = [new() { Reference = "EX-1", Amount = 350 }];
         },
         ["supplier-payment"] = (e, b) =>
         {
@@ -231,7 +230,6 @@ public static class Examples
             e.Amount = 490;
             e.DiscountTaken = 10;
             e.Fee = 2;
-            e.Settles = [new() { Reference = "EX-1", Amount = 500 }];
         },
         ["customer-deposit"] = (e, b) =>
         {
@@ -372,6 +370,23 @@ public static class Examples
                 new() { Account = b.Account(AccountClass.Revenue), Credit = 100 },
             ];
         },
+        ["set-off"] = (e, b) =>
+        {
+            e.Party = b.Either;
+            e.Settles = [new() { Reference = "EX-2", Amount = 80 }];
+            e.SettlesPayables = [new() { Reference = "EX-3", Amount = 80 }];
+        },
+        ["tax-settled"] = (e, b) =>
+        {
+            e.Authority = "Revenue";
+            e.Method = b.Method;
+            e.Amount = 120;
+            e.Lines =
+            [
+                new() { TaxCode = b.Tax(TaxDirection.Output), Amount = 200 },
+                new() { TaxCode = b.Tax(TaxDirection.Input), Amount = 80 },
+            ];
+        },
         ["opening"] = (e, b) =>
         {
             e.Lines =
@@ -392,6 +407,18 @@ public static class Examples
         public string? Lacks { get; private set; }
 
         public string? Customer => Party(TaxDirection.Output, PartyKind.Customer, "a customer");
+        public string? Either =>
+            s.Parties.FirstOrDefault(p => p is { Kind: PartyKind.Both, Status: RecordStatus.Active })?.Code
+            ?? Miss("a party that is customer and supplier");
+
+        /// <summary>A tax code of a direction, an ordinary one.</summary>
+        public string? Tax(TaxDirection direction) =>
+            s.TaxCodes.Where(c => c.Direction == direction && !c.ReverseCharge)
+                .OrderBy(c => c.Code, StringComparer.Ordinal)
+                .FirstOrDefault(c => setUp.Taxes.Rate(c.Code, new DateOnly(2026, 1, 1)) is > 0)
+                ?.Code
+            ?? Miss($"a tax code for {(direction == TaxDirection.Output ? "sales" : "purchases")}");
+
         public string? Supplier => Party(TaxDirection.Input, PartyKind.Supplier, "a supplier");
         public string? Stocked =>
             Item("a stock item", i => i is { IsStockItem: true, Costing: Costing.Average }, i => i.IsStockItem);

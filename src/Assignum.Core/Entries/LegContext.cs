@@ -77,7 +77,8 @@ public readonly record struct LegAmount(decimal Base, decimal? Foreign)
 }
 
 /// <summary>One debit or credit an event calls for.</summary>
-/// <param name="Account">Fixed beforehand (hand entries, settled documents); null: the ladder decides.</param>
+/// <param name="Account">Written on the document (hand entries, settlements); null: the ladder decides.</param>
+/// <param name="Bound">What was posted before and is settled by it: it stands on that account, by no ladder.</param>
 /// <param name="TaxUse">The tax code whose direction the account must admit; null: none.</param>
 public sealed record Leg(
     Purpose? Purpose,
@@ -86,5 +87,6 @@ public sealed record Leg(
     LegContext Context,
     string? Account,
     Tax.TaxCode? TaxUse,
-    decimal? Rate
+    decimal? Rate,
+    OpenDocument? Bound = null
 );

@@ -7,7 +7,16 @@ namespace Assignum.Core.Entries;
 /// <param name="Rate">Base units for one unit of its currency, as booked.</param>
 /// <param name="Open">What is left of it in its currency; positive is owed by a customer, or to a supplier.</param>
 /// <param name="Currency">ISO 4217.</param>
-public sealed record OpenDocument(string Account, decimal Rate, decimal Open, string Currency);
+/// <param name="OpenBase">What is left of that in base currency; signed likewise.</param>
+/// <param name="ByDefault">It landed on the default of its ladder: what settles it is guarded as it was.</param>
+public sealed record OpenDocument(
+    string Account,
+    decimal Rate,
+    decimal Open,
+    string Currency,
+    decimal OpenBase = 0,
+    bool ByDefault = false
+);
 
 /// <summary>What was posted before: asked for the documents a payment settles.</summary>
 public interface IOpenDocuments

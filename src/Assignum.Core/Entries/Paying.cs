@@ -4,74 +4,156 @@ using Assignum.Core.Landing;
 
 namespace Assignum.Core.Entries;
 
-/// <summary>The settling half of a payment, the same for customers and suppliers.</summary>
+/// <summary>Settling documents of customers and suppliers: each on the account and at the rate it was booked on.</summary>
 internal static class Paying
 {
+    /// <summary>What was settled of documents.</summary>
+    /// <param name="Taken">In the event's currency; what was beyond what is open is left out.</param>
+    /// <param name="Exchange">What that is worth at the event's rate, less what it is booked out at; base currency.</param>
+    public readonly record struct Settled(decimal Taken, decimal Exchange);
+
     /// <summary>
-    /// Credits (customers) or debits (suppliers) each settled document on the account and at the rate it was booked on;
-    /// what is left is on account at the event's rate; the exchange difference is one leg.
+    /// Credits (customers) or debits (suppliers) each settled document; what is left is on account at the event's rate;
+    /// the exchange difference is one leg.
     /// </summary>
     /// <param name="total">Amount, discount, write-off and fee that go against the party's account; signed.</param>
     public static void Settle(EntrySheet sheet, Control subledger, decimal total)
     {
-        var customer = subledger == Control.Receivables;
-        var purpose = customer ? Purposes.Receivables : Purposes.Payables;
-        var exchange = 0m;
-        var left = total;
-        for (var i = 0; i < sheet.Event.Settles.Count; i++)
-        {
-            var settled = sheet.Event.Settles[i];
-            var document = sheet.Documents.Find(subledger, sheet.Event.Party!, settled.Reference);
-            if (Mismatch(sheet, settled, document, i))
-                continue;
-            var ofDocument = settled.DocumentAmount ?? settled.Amount;
-            if (document is not null && Math.Abs(ofDocument) > Math.Abs(document.Open))
-                sheet.Warn(
-                    "settles-too-much",
-                    $"{EventPlace.InWords($"settles[{i}]")}: {settled.Reference} has {document.Open} open; {ofDocument} is settled.",
-                    document.Account,
-                    purpose
-                );
-            var rate = settled.Rate ?? document?.Rate ?? sheet.Rate;
-            // What a document is worth is said in its own currency at its own rate, whatever it is paid in.
-            var foreign =
-                settled.DocumentAmount is not null && document is not null && document.Currency != sheet.Currency;
-            var amount = foreign
-                ? new LegAmount(sheet.RoundBase(ofDocument * rate), settled.Amount)
-                : sheet.AmountAt(settled.Amount, rate);
-            var context = sheet.Document with
-            {
-                Reference = settled.Reference,
-                Settled = foreign ? (document!.Currency, ofDocument) : null,
-            };
-            Book(sheet, customer, purpose, amount, context, rate, sheet.Number(settled.Account) ?? document?.Account);
-            exchange += sheet.Amount(settled.Amount).Base - amount.Base;
-            left -= settled.Amount;
-        }
-        if (left != 0 && Math.Sign(left) != Math.Sign(total))
+        var settled = Settle(sheet, subledger, sheet.Event.Settles, "settles");
+        var named = sheet.Event.Settles.Sum(s => s.Amount);
+        if (total != named && Math.Sign(total - named) != Math.Sign(total))
             sheet.Fail(
                 "over-allocated",
-                $"The documents settled come to {total - left}, more than the {total} there is to allocate.",
+                $"The documents settled come to {named}, more than the {total} there is to allocate.",
                 "settles",
-                purpose
+                PurposeOf(subledger)
             );
-        Book(sheet, customer, purpose, sheet.Amount(left), sheet.Document, sheet.Rate, null);
-        sheet.Exchange(customer ? exchange : -exchange, sheet.Document);
+        OnAccount(sheet, subledger, total - settled.Taken);
+        sheet.Exchange(subledger == Control.Receivables ? settled.Exchange : -settled.Exchange, sheet.Document);
+    }
+
+    /// <summary>Books out what is settled of documents, up to what is open of each.</summary>
+    /// <param name="list">The list's name, for messages.</param>
+    public static Settled Settle(EntrySheet sheet, Control subledger, List<Settlement> settles, string list)
+    {
+        var (taken, exchange) = (0m, 0m);
+        // What this event leaves of a document that it names twice.
+        var left = new Dictionary<string, (decimal Open, decimal Base)>(StringComparer.Ordinal);
+        for (var i = 0; i < settles.Count; i++)
+        {
+            var settled = settles[i];
+            var document = sheet.Documents.Find(subledger, sheet.Event.Party!, settled.Reference);
+            if (Mismatch(sheet, settled, document, list, i))
+                continue;
+            if (document is null)
+            {
+                sheet.Warn(
+                    "document-unknown",
+                    $"{EventPlace.InWords($"{list}[{i}]")}: nothing of {sheet.Event.Party} is known as "
+                        + $"{settled.Reference}; the ladder decides.",
+                    null,
+                    PurposeOf(subledger)
+                );
+                var rate = settled.Rate ?? sheet.Rate;
+                var amount = sheet.AmountAt(settled.Amount, rate);
+                Book(
+                    sheet,
+                    subledger,
+                    amount,
+                    sheet.DocumentOf(subledger == Control.Payables) with
+                    {
+                        Reference = settled.Reference,
+                    },
+                    rate,
+                    sheet.Number(settled.Account),
+                    null
+                );
+                exchange += sheet.Amount(settled.Amount).Base - amount.Base;
+                taken += settled.Amount;
+                continue;
+            }
+            var (open, openBase) = left.GetValueOrDefault(settled.Reference, (document.Open, document.OpenBase));
+            var (part, of, worth) = Within(sheet, settled, document, open, openBase);
+            if (of != (settled.DocumentAmount ?? settled.Amount))
+                sheet.Warn(
+                    "settles-too-much",
+                    $"{EventPlace.InWords($"{list}[{i}]")}: {settled.Reference} has {open} open; "
+                        + $"{settled.DocumentAmount ?? settled.Amount} is settled. What is beyond stands on account.",
+                    document.Account,
+                    PurposeOf(subledger)
+                );
+            left[settled.Reference] = (open - of, openBase - worth);
+            if (of == 0)
+                continue;
+            // What a document is worth is said in its own currency at its own rate, whatever it is paid in.
+            var foreign = document.Currency != sheet.Currency;
+            Book(
+                sheet,
+                subledger,
+                sheet.IsForeign ? new LegAmount(worth, part) : new LegAmount(worth, worth),
+                sheet.DocumentOf(subledger == Control.Payables) with
+                {
+                    Reference = settled.Reference,
+                    Settled = foreign ? (document.Currency, of) : null,
+                },
+                settled.Rate ?? document.Rate,
+                sheet.Number(settled.Account),
+                document
+            );
+            exchange += sheet.Amount(part).Base - worth;
+            taken += part;
+        }
+        return new Settled(taken, exchange);
+    }
+
+    /// <summary>What stands on account under the event's own reference.</summary>
+    public static void OnAccount(EntrySheet sheet, Control subledger, decimal amount) =>
+        Book(
+            sheet,
+            subledger,
+            sheet.Amount(amount),
+            sheet.DocumentOf(subledger == Control.Payables),
+            sheet.Rate,
+            null,
+            null
+        );
+
+    // How much of a settlement is within what is open: in the event's currency, in the document's, and what that is
+    // booked out at. What brings a document to nothing takes all the base amount that it has left.
+    private static (decimal Part, decimal Of, decimal Worth) Within(
+        EntrySheet sheet,
+        Settlement settled,
+        OpenDocument document,
+        decimal open,
+        decimal openBase
+    )
+    {
+        var wanted = settled.DocumentAmount ?? settled.Amount;
+        var of =
+            Math.Sign(wanted) != Math.Sign(open) ? 0
+            : Math.Abs(wanted) > Math.Abs(open) ? open
+            : wanted;
+        var part =
+            of == wanted ? settled.Amount
+            : document.Currency == sheet.Currency ? of
+            : of == 0 ? 0
+            : sheet.Round(settled.Amount * of / wanted);
+        return (part, of, of == open ? openBase : sheet.RoundBase(of * (settled.Rate ?? document.Rate)));
     }
 
     // A rate is for one currency: a document in another is settled only by what is settled of it in its own.
-    private static bool Mismatch(EntrySheet sheet, Events.Settlement settled, OpenDocument? document, int i)
+    private static bool Mismatch(EntrySheet sheet, Settlement settled, OpenDocument? document, string list, int i)
     {
         if (document is null)
             return false;
-        var path = $"settles[{i}].documentAmount";
+        var path = $"{list}[{i}].documentAmount";
         if (settled.DocumentAmount is not { } amount)
         {
             if (document.Currency == sheet.Currency)
                 return false;
             sheet.Fail(
                 "document-currency",
-                $"{EventPlace.InWords($"settles[{i}]")}: {settled.Reference} is in {document.Currency} and this payment in {sheet.Currency}: "
+                $"{EventPlace.InWords($"{list}[{i}]")}: {settled.Reference} is in {document.Currency} and this payment in {sheet.Currency}: "
                     + $"give the document amount, how much of it in {document.Currency} is settled.",
                 path
             );
@@ -89,19 +171,22 @@ internal static class Paying
         return why is not null;
     }
 
+    private static Purpose PurposeOf(Control subledger) =>
+        subledger == Control.Receivables ? Purposes.Receivables : Purposes.Payables;
+
     private static void Book(
         EntrySheet sheet,
-        bool customer,
-        Landing.Purpose purpose,
+        Control subledger,
         LegAmount amount,
         LegContext context,
         decimal rate,
-        string? account
+        string? written,
+        OpenDocument? document
     )
     {
-        if (customer)
-            sheet.Credit(purpose, amount, context, rate: rate, account: account);
+        if (subledger == Control.Receivables)
+            sheet.Credit(Purposes.Receivables, amount, context, rate: rate, account: written, bound: document);
         else
-            sheet.Debit(purpose, amount, context, rate: rate, account: account);
+            sheet.Debit(Purposes.Payables, amount, context, rate: rate, account: written, bound: document);
     }
 }

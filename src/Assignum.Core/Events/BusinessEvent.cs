@@ -37,6 +37,9 @@ public sealed class BusinessEvent
     public List<EventCharge> Charges { get; set; } = [];
     public List<Settlement> Settles { get; set; } = [];
 
+    /// <summary>What of the same party's documents as a supplier is set off against <see cref="Settles"/>.</summary>
+    public List<Settlement> SettlesPayables { get; set; } = [];
+
     /// <summary>Reporting dimensions of the whole document; a line's own win.</summary>
     public IReadOnlyDictionary<string, string>? Dimensions { get; set; }
 
@@ -76,6 +79,9 @@ public sealed class BusinessEvent
     public bool? Complete { get; set; }
     public string? Counterparty { get; set; }
     public decimal? CounterpartyRate { get; set; }
+
+    /// <summary>The tax authority that is paid, as tax codes name it.</summary>
+    public string? Authority { get; set; }
 }
 
 /// <summary>A line of an event.</summary>

@@ -47,6 +47,18 @@ public static class EventFields
     /// <summary>Largest absolute amount taken, in any currency; larger numbers are a mistake, not money.</summary>
     public const decimal LargestAmount = 999_999_999_999.99m;
 
+    /// <summary>The lists that an event can have.</summary>
+    public static readonly IReadOnlyList<string> Lists = ["lines", "charges", "settles", "settlesPayables"];
+
+    /// <summary>The fields that a row of a list has, with their types.</summary>
+    public static IReadOnlyList<(string Name, FieldType Type)> Of(string list) =>
+        list switch
+        {
+            "lines" => [.. OfLine.Select(f => (f.Name, f.Type))],
+            "charges" => [.. OfCharge.Select(f => (f.Name, f.Type))],
+            _ => [.. OfSettlement.Select(f => (f.Name, f.Type))],
+        };
+
     /// <summary>Fields of the event itself, without <c>source</c>, <c>id</c>, <c>kind</c> and the lists.</summary>
     public static readonly IReadOnlyList<EventField<BusinessEvent>> OfEvent =
     [
@@ -106,6 +118,7 @@ public static class EventFields
             e => e.ReceivablesAccount,
             (e, v) => e.ReceivablesAccount = (string?)v
         ),
+        Of("authority", FieldType.Text, e => e.Authority, (e, v) => e.Authority = (string?)v),
         Of("reverseOn", FieldType.Date, e => e.ReverseOn, (e, v) => e.ReverseOn = (DateOnly?)v),
         Of("costToDate", FieldType.Amount, e => e.CostToDate, (e, v) => e.CostToDate = (decimal?)v),
         Of("billedToDate", FieldType.Amount, e => e.BilledToDate, (e, v) => e.BilledToDate = (decimal?)v),
@@ -196,7 +209,7 @@ public static class EventFields
             Take(AccountsOfLine, line);
         foreach (var charge in source.Charges)
             Take(AccountsOfCharge, charge);
-        foreach (var settled in source.Settles)
+        foreach (var settled in source.Settles.Concat(source.SettlesPayables))
             Take(AccountsOfSettlement, settled);
         return [.. named];
     }

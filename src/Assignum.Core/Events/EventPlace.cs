@@ -23,6 +23,7 @@ public static partial class EventPlace
             "lines" => $"Line {at}",
             "charges" => $"Charge {at}",
             "settles" => $"Settled document {at}",
+            "settlesPayables" => $"Settled payable {at}",
             var other => $"{Capital(Label(other))} {at}",
         };
         var field = match.Groups["field"].Value;

@@ -32,13 +32,22 @@ public sealed class LegLanding
             landed
         );
 
-    /// <summary>An account that was fixed before anything was asked: written by hand, or a settled document's.</summary>
+    /// <summary>The rung of what settles, corrects or relieves something posted before: it stands where that
+    /// does.</summary>
+    public const string Document = "document";
+
+    /// <summary>An account that was written by hand before anything was asked.</summary>
     /// <param name="purpose">Empty: none.</param>
-    public static LegLanding Fixed(string purpose, string account)
+    public static LegLanding Fixed(string purpose, string account) => Of("line", purpose, account);
+
+    /// <summary>The account on which what is settled stands.</summary>
+    public static LegLanding OfDocument(string purpose, string account) => Of(Document, purpose, account);
+
+    private static LegLanding Of(string rung, string purpose, string account)
     {
         IReadOnlyList<KeyPart> key = [new KeyPart(Dimension.Line, account)];
         return new LegLanding(
-            new Trace(purpose, account, "line", key, [new TriedRung("line", key, TryOutcome.Hit)], [], null, null)
+            new Trace(purpose, account, rung, key, [new TriedRung(rung, key, TryOutcome.Hit)], [], null, null)
         );
     }
 
@@ -76,6 +85,8 @@ public sealed class LegLanding
     /// <param name="account">The account of the line.</param>
     public LandingPattern Pattern(Func<Dimension, string?> own, string account) =>
         resolver is null
-            ? Given.GetOrAdd(Trace.Purpose, _ => LandingPattern.Of(Trace, d => d == Dimension.Line ? [account] : []))
+            ? Given.GetOrAdd(Trace.Rung + " " + Trace.Purpose, _ =>
+                LandingPattern.Of(Trace, d => d == Dimension.Line ? [account] : [])
+            )
             : resolver.PatternOf(purpose!, values, written, landed, own, account, this);
 }

@@ -12,7 +12,7 @@ public sealed class DocumentRegister : IOpenDocuments
     private sealed class Kept
     {
         public required OpenDocument Latest { get; set; }
-        public Dictionary<string, decimal> Open { get; } = new(1, StringComparer.Ordinal);
+        public Dictionary<string, (decimal Amount, decimal Base)> Open { get; } = new(1, StringComparer.Ordinal);
     }
 
     /// <summary>Adds a document of before; once for each currency in which something of it was posted.</summary>
@@ -20,6 +20,8 @@ public sealed class DocumentRegister : IOpenDocuments
     /// of the reference.</param>
     /// <param name="openCurrency">The currency of <paramref name="open"/>.</param>
     /// <param name="open">Debit less credit of all that moved it in that currency.</param>
+    /// <param name="openBase">The same in base currency.</param>
+    /// <param name="byDefault">It landed on the default of its ladder.</param>
     public void Add(
         Control subledger,
         string party,
@@ -28,12 +30,17 @@ public sealed class DocumentRegister : IOpenDocuments
         decimal rate,
         string currency,
         string openCurrency,
-        decimal open
+        decimal open,
+        decimal openBase,
+        bool byDefault
     )
     {
         if (!known.TryGetValue((subledger, party, reference), out var kept))
-            known[(subledger, party, reference)] = kept = new Kept { Latest = new(account, rate, 0, currency) };
-        kept.Open[openCurrency] = Turn(subledger, open);
+            known[(subledger, party, reference)] = kept = new Kept
+            {
+                Latest = new(account, rate, 0, currency, 0, byDefault),
+            };
+        kept.Open[openCurrency] = (Turn(subledger, open), Turn(subledger, openBase));
     }
 
     /// <inheritdoc/>
@@ -41,7 +48,8 @@ public sealed class DocumentRegister : IOpenDocuments
         known.TryGetValue((subledger, party, reference), out var kept)
             ? kept.Latest with
             {
-                Open = kept.Open.GetValueOrDefault(kept.Latest.Currency),
+                Open = kept.Open.GetValueOrDefault(kept.Latest.Currency).Amount,
+                OpenBase = kept.Open.GetValueOrDefault(kept.Latest.Currency).Base,
             }
             : null;
 
@@ -60,15 +68,26 @@ public sealed class DocumentRegister : IOpenDocuments
             if (m.Kind == MovementKind.Opens && opened.Add(key))
             {
                 var line = entry.Lines[m.Line];
-                var latest = new OpenDocument(line.Account, line.Rate ?? entry.Rate, 0, m.Currency);
+                var latest = new OpenDocument(
+                    line.Account,
+                    line.Rate ?? entry.Rate,
+                    0,
+                    m.Currency,
+                    0,
+                    line.Landing.Rung == "default"
+                );
                 if (there)
                     kept!.Latest = latest;
                 else
                     known[key] = kept = new Kept { Latest = latest };
             }
-            if (kept is not null)
-                kept.Open[m.Currency] =
-                    kept.Open.GetValueOrDefault(m.Currency) + Turn(m.Document, m.CurrencyAmount ?? 0);
+            if (kept is null)
+                continue;
+            var (amount, worth) = kept.Open.GetValueOrDefault(m.Currency);
+            kept.Open[m.Currency] = (
+                amount + Turn(m.Document, m.CurrencyAmount ?? 0),
+                worth + Turn(m.Document, m.Amount)
+            );
         }
     }
 

@@ -122,7 +122,7 @@ public sealed class ReadFindings(DeskContext desk, ViewSetUp view)
             if (row.Pattern is null)
                 continue;
             var landing = TraceJson.Read(row.Pattern, row.Values, null);
-            if (landing.Rung is null or "line")
+            if (landing.Rung is null or "line" or LegLanding.Document)
                 continue;
             var identity = Assignment.IdentityOf(
                 landing.BorrowedFrom ?? row.Purpose,

@@ -45,17 +45,23 @@ internal sealed class PostingDocuments(DocumentRegister documents)
     )
     {
         var fresh = events
-            .Where(e => e is { Party: not null, Settles.Count: > 0 })
-            .Select(e => (Event: e, Subledger: EventKinds.Find(e.Kind)?.SettledSubledger ?? Control.None))
-            .Where(e => e.Subledger != Control.None)
-            .SelectMany(e => e.Event.Settles.Select(s => (e.Subledger, Party: e.Event.Party!, s.Reference)))
+            .Where(e => e is { Party: not null } and ({ Settles.Count: > 0 } or { SettlesPayables.Count: > 0 }))
+            .Select(e => (Event: e, Kind: EventKinds.Find(e.Kind)))
+            .Where(e => e.Kind is { Settles: true })
+            .SelectMany(e =>
+                e.Event.Settles.Select(s => (e.Kind!.SettledSubledger, Party: e.Event.Party!, s.Reference))
+                    .Concat(
+                        e.Event.SettlesPayables.Where(_ => e.Kind!.SettlesPayables)
+                            .Select(s => (Control.Payables, Party: e.Event.Party!, s.Reference))
+                    )
+            )
             .Where(asked.Add)
             .ToList();
         foreach (
             var row in await JournalStore.DocumentsAsync(
                 db,
                 entity,
-                [.. fresh.Select(a => Words.Of(a.Subledger))],
+                [.. fresh.Select(a => Words.Of(a.SettledSubledger))],
                 [.. fresh.Select(a => a.Party)],
                 [.. fresh.Select(a => a.Reference)],
                 before,
@@ -71,7 +77,9 @@ internal sealed class PostingDocuments(DocumentRegister documents)
                     row.Rate,
                     row.Currency,
                     row.OpenCurrency,
-                    row.Open
+                    row.Open,
+                    row.OpenBase,
+                    row.ByDefault
                 );
     }
 }

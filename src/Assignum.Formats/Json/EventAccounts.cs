@@ -13,9 +13,9 @@ public static class EventAccounts
 
     private static readonly (string List, string[] Fields)[] OfLists =
     [
-        ("lines", [.. EventFields.OfLine.Where(f => f.Type == FieldType.Account).Select(f => f.Name)]),
-        ("charges", [.. EventFields.OfCharge.Where(f => f.Type == FieldType.Account).Select(f => f.Name)]),
-        ("settles", [.. EventFields.OfSettlement.Where(f => f.Type == FieldType.Account).Select(f => f.Name)]),
+        .. EventFields.Lists.Select(list =>
+            (list, EventFields.Of(list).Where(f => f.Type == FieldType.Account).Select(f => f.Name).ToArray())
+        ),
     ];
 
     /// <summary>A document in which accounts bear other numbers; the text as it was where it names none of

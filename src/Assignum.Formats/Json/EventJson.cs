@@ -19,6 +19,7 @@ public static class EventJson
         List(json, "lines", source.Lines, EventFields.OfLine);
         List(json, "charges", source.Charges, EventFields.OfCharge);
         List(json, "settles", source.Settles, EventFields.OfSettlement);
+        List(json, "settlesPayables", source.SettlesPayables, EventFields.OfSettlement);
         return json;
     }
 

@@ -74,6 +74,9 @@ public static class EventReader
                 case "settles":
                     source.Settles = List(property.Value, "settles", EventFields.OfSettlement, faults);
                     break;
+                case "settlesPayables":
+                    source.SettlesPayables = List(property.Value, "settlesPayables", EventFields.OfSettlement, faults);
+                    break;
                 default:
                     Field(source, property, null, 0, EventFields.OfEvent, faults);
                     break;

@@ -67,7 +67,13 @@ internal static class Show
             : because;
 
     /// <summary>A rung in words: what a document writes itself is the account on the line.</summary>
-    public static string Rung(string? rung) => rung == "line" ? "account on the line" : Words(rung);
+    public static string Rung(string? rung) =>
+        rung switch
+        {
+            "line" => "account on the line",
+            Core.Landing.LegLanding.Document => "the document it settles",
+            _ => Words(rung),
+        };
 
     /// <summary>A word of the product with spaces: <c>sales-revenue</c> as "sales revenue".</summary>
     public static string Words(string? word) =>

@@ -95,9 +95,8 @@ public static class DocumentForm
         };
         foreach (var field in EventFields.OfEvent)
             Put(document, field.Name, field.Type, form["f." + field.Name].ToString());
-        List(form, document, "lines", EventFields.OfLine.Select(f => (f.Name, f.Type)));
-        List(form, document, "charges", EventFields.OfCharge.Select(f => (f.Name, f.Type)));
-        List(form, document, "settles", EventFields.OfSettlement.Select(f => (f.Name, f.Type)));
+        foreach (var list in EventFields.Lists)
+            List(form, document, list, EventFields.Of(list));
         return document;
     }
 

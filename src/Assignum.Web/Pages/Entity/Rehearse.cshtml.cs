@@ -238,8 +238,8 @@ public sealed class RehearseModel(
         var name = path.Contains('[') ? path : "f." + path;
         return
             DocumentForm.Fields(Kind!, Document).Any(f => f.Name == name)
-            || new[] { "lines", "charges", "settles" }.Any(l =>
-                path.StartsWith(l, StringComparison.Ordinal)
+            || Core.Events.EventFields.Lists.Any(l =>
+                path.StartsWith(l + "[", StringComparison.Ordinal)
                 && DocumentForm.Rows(Kind!, l, Document).Any(r => r.Any(f => f.Name == name))
             )
             ? FormField.IdOf(name)
