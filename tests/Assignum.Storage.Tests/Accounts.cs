@@ -93,7 +93,7 @@ public class Accounts
             .ShouldBe([("1210", "1215"), ("1215", null)]);
         var card = await Reader(company).CardAsync(live.Visit!, ["1215"], null, null, 0, 10, Stop);
         card.Select(l => (l.AsPosted, l.Before, l.Debit, l.Credit, l.Rung))
-            .ShouldBe([("1210", 0m, 123m, 0m, "default"), (null, 123m, 0m, 123m, "line")]);
+            .ShouldBe([("1210", 0m, 123m, 0m, "default"), (null, 123m, 0m, 123m, "document")]);
         (await Reader(company).FactsAsync(live.Visit!, await DraftAsync(company, code), "1215", Stop))
             .Former.Select(f => f.Number)
             .ShouldBe(["1210"]);

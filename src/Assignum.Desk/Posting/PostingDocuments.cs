@@ -49,10 +49,10 @@ internal sealed class PostingDocuments(DocumentRegister documents)
             .Select(e => (Event: e, Kind: EventKinds.Find(e.Kind)))
             .Where(e => e.Kind is { Settles: true })
             .SelectMany(e =>
-                e.Event.Settles.Select(s => (e.Kind!.SettledSubledger, Party: e.Event.Party!, s.Reference))
+                e.Event.Settles.Select(s => (Subledger: e.Kind!.SettledSubledger, Party: e.Event.Party!, s.Reference))
                     .Concat(
                         e.Event.SettlesPayables.Where(_ => e.Kind!.SettlesPayables)
-                            .Select(s => (Control.Payables, Party: e.Event.Party!, s.Reference))
+                            .Select(s => (Subledger: Control.Payables, Party: e.Event.Party!, s.Reference))
                     )
             )
             .Where(asked.Add)
@@ -61,7 +61,7 @@ internal sealed class PostingDocuments(DocumentRegister documents)
             var row in await JournalStore.DocumentsAsync(
                 db,
                 entity,
-                [.. fresh.Select(a => Words.Of(a.SettledSubledger))],
+                [.. fresh.Select(a => Words.Of(a.Subledger))],
                 [.. fresh.Select(a => a.Party)],
                 [.. fresh.Select(a => a.Reference)],
                 before,
