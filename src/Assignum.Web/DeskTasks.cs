@@ -1,4 +1,5 @@
 using Assignum.Desk.Access;
+using Assignum.Desk.Books;
 using Assignum.Desk.Chart;
 using Assignum.Desk.Checks;
 using Assignum.Desk.Posting;
@@ -35,6 +36,7 @@ internal static class DeskTasks
             .AddSingleton<HandleFindings>()
             .AddSingleton<ReadOverview>()
             .AddSingleton<ReadMaps>()
+            .AddSingleton<ReadTieOuts>()
             .AddSingleton<BringSheet>()
             .AddSingleton<OpenLine>()
             .AddSingleton<BringChart>()

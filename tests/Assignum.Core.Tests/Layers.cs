@@ -23,6 +23,7 @@ public class Layers
         "Entries",
         "Ledger",
         "Statements",
+        "Books",
         "Coverage",
         "Checks",
         "Upkeep",

@@ -182,7 +182,12 @@ internal sealed class RandomCompanies
                         : p
                 ),
             ],
-            Parties = [.. setUp.Parties.Select(p => p with { Kind = (PartyKind)random.Next(4) })],
+            Parties =
+            [
+                .. setUp.Parties.Select(
+                    (p, i) => p with { Kind = i == 0 ? PartyKind.Both : (PartyKind)random.Next(4) }
+                ),
+            ],
             Assignments = [.. setUp.Assignments, .. Group.Assignments.Where(a => have.Add(a.Identity))],
         };
     }

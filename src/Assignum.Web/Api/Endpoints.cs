@@ -42,6 +42,7 @@ internal static class Endpoints
         api.MapPost("/entities", CreateEntityAsync).WithSummary("Create an entity");
         var entity = api.MapGroup("/entities/{entity}");
         BundleEndpoints.Map(entity);
+        BookEndpoints.Map(entity);
         entity
             .MapPost("/editions/approve", ApproveAsync)
             .WithSummary("Approve the draft as it is: {\"revision\": 7}, which /editions gives");

@@ -1,0 +1,109 @@
+using Assignum.Core.Books;
+using Assignum.Core.Chart;
+using Assignum.Core.Landing;
+using Assignum.Desk.Access;
+using Assignum.Desk.SetUps;
+using Assignum.Storage;
+
+namespace Assignum.Desk.Books;
+
+/// <summary>A line that is in the ledger or in the documents alone, with its cause.</summary>
+/// <param name="Amount">What it explains of the ledger less the documents.</param>
+public sealed record TieRow(TieLine Line, TieCause Cause, decimal Amount);
+
+/// <summary>The controls at a day.</summary>
+public sealed record TieOutsView(DateOnly At, IReadOnlyList<TieOut> Controls);
+
+/// <summary>One control at a day, opened.</summary>
+/// <param name="More">The entry before which further rows are; null: these are all.</param>
+public sealed record TieOutView(DateOnly At, TieOut TieOut, IReadOnlyList<TieRow> Rows, long? More);
+
+/// <summary>Holds control accounts against their documents.</summary>
+public sealed class ReadTieOuts(DeskContext desk, ViewSetUp view)
+{
+    /// <summary>Rows that are told at once.</summary>
+    public const int MostRows = 200;
+
+    private static readonly string[] Kept = ["opening", "reclassified", "currency-revalued"];
+
+    /// <summary>All controls at a day; null: today.</summary>
+    public async Task<Outcome<TieOutsView>> AllAsync(Visit visit, DateOnly? at, CancellationToken stop)
+    {
+        var day = at ?? visit.State.Today;
+        var controls = await ControlsAsync(visit, day, stop);
+        if (controls.Result is not { } of)
+            return controls.Pass<TieOutsView>();
+        await using var db = await desk.Database.OpenAsync(stop);
+        return new TieOutsView(day, TieOuts.Of(of, await TieStore.SumsAsync(db, visit.State.Id, day, stop)));
+    }
+
+    /// <summary>One control with the lines that are in its accounts or in its documents alone.</summary>
+    /// <param name="before">Where the page of rows begins; null: with the newest.</param>
+    public async Task<Outcome<TieOutView>> OneAsync(
+        Visit visit,
+        Control control,
+        DateOnly? at,
+        long? before,
+        CancellationToken stop
+    )
+    {
+        var day = at ?? visit.State.Today;
+        var controls = await ControlsAsync(visit, day, stop);
+        if (controls.Result is not { } of)
+            return controls.Pass<TieOutView>();
+        await using var db = await desk.Database.OpenAsync(stop);
+        var found = TieOuts.Of(of, await TieStore.SumsAsync(db, visit.State.Id, day, stop));
+        var tie = found.FirstOrDefault(t => t.Control == control) ?? new TieOut(control, [], 0, 0, []);
+        if (tie.Causes.Count == 0)
+            return new TieOutView(day, tie, [], null);
+        var lines = await TieStore.LinesAsync(
+            db,
+            visit.State.Id,
+            day,
+            [.. tie.Accounts],
+            [.. Purposes.All.Where(p => p.Control == control).Select(p => p.Name)],
+            Kept,
+            before ?? long.MaxValue,
+            MostRows + 1,
+            stop
+        );
+        // A page ends with a whole entry.
+        var more = lines.Count > MostRows ? lines[MostRows].Entry : (long?)null;
+        var shown = more is { } cut ? lines.TakeWhile(l => l.Entry > cut).ToList() : lines;
+        if (shown.Count == 0)
+            shown = lines;
+        var rows = new List<TieRow>();
+        foreach (var line in shown)
+        {
+            var place = TieOuts.PlaceOf(
+                control,
+                of.GetValueOrDefault(line.Account),
+                line.Purpose,
+                line.Kind,
+                out var cause
+            );
+            if (cause is { } why)
+                rows.Add(new TieRow(line, why, place.Ledger ? line.Amount : -line.Amount));
+        }
+        return new TieOutView(day, tie, rows, more is null ? null : shown[^1].Entry);
+    }
+
+    // The control of each account by the edition in force on the day; before any was, by the one that is live.
+    private async Task<Outcome<IReadOnlyDictionary<string, Control>>> ControlsAsync(
+        Visit visit,
+        DateOnly day,
+        CancellationToken stop
+    )
+    {
+        var looked = await view.OfAsync(visit, null, visit.State.InForce(day) is null ? null : day, stop);
+        if (looked.Result is not { SetUp: var setUp })
+            return looked.Pass<IReadOnlyDictionary<string, Control>>();
+        return new Outcome<IReadOnlyDictionary<string, Control>>(
+            setUp
+                .SetUp.Accounts.Where(a => a.Control != Control.None && a.Kind == AccountKind.Posting)
+                .ToDictionary(a => a.Number, a => a.Control, StringComparer.Ordinal),
+            null,
+            []
+        );
+    }
+}

@@ -1,0 +1,104 @@
+using Assignum.Core;
+using Assignum.Core.Books;
+using Assignum.Core.Calendar;
+using Assignum.Core.Chart;
+using Assignum.Desk;
+using Assignum.Desk.Books;
+using Microsoft.AspNetCore.Mvc;
+
+namespace Assignum.Web.Pages.Entity;
+
+/// <summary>The books behind the landings: every control's accounts held against its documents at a day, and the lines
+/// that make them differ.</summary>
+public sealed class BooksModel(DeskContext desk, ReadTieOuts ties) : EntityPage(desk)
+{
+    public override string Place => "books";
+
+    /// <summary>The day, as it was written; empty: today.</summary>
+    [BindProperty(SupportsGet = true)]
+    public string? At { get; set; }
+
+    /// <summary>The control that is opened, as a word.</summary>
+    [BindProperty(SupportsGet = true, Name = "control")]
+    public string? Which { get; set; }
+
+    /// <summary>Where the page of its lines begins.</summary>
+    [BindProperty(SupportsGet = true)]
+    public long? Before { get; set; }
+
+    public TieOutsView? All { get; private set; }
+    public TieOutView? Opened { get; private set; }
+
+    public async Task<IActionResult> OnGetAsync()
+    {
+        var day = Day();
+        if (Faults.Count > 0)
+            return Page();
+        var all = await ties.AllAsync(Visit, day, HttpContext.RequestAborted);
+        All = all.Result;
+        Faults = all.Faults;
+        if (All is not null && !string.IsNullOrEmpty(Which))
+        {
+            if (!Words.TryParse<Control>(Which, out var control) || control == Control.None)
+                return NotFound();
+            Opened = (await ties.OneAsync(Visit, control, day, Before, HttpContext.RequestAborted)).Result;
+        }
+        return Page();
+    }
+
+    /// <summary>The tie-outs as a file.</summary>
+    public async Task<IActionResult> OnGetListAsync(string? format)
+    {
+        var all = await ties.AllAsync(Visit, Day(), HttpContext.RequestAborted);
+        return ListFile.Of(
+            $"{EntityCode}-tie-outs",
+            format ?? "csv",
+            ["control", "accounts", "ledger", "documents", "difference", "cause", "amount", "lines"],
+            (all.Result?.Controls ?? []).SelectMany(t =>
+                t.Causes.Cast<CauseSum?>()
+                    .DefaultIfEmpty(null)
+                    .Select(c =>
+                        new object?[]
+                        {
+                            Words.Of(t.Control),
+                            string.Join(' ', t.Accounts),
+                            t.Ledger,
+                            t.Documents,
+                            t.Difference,
+                            c is null ? "" : Words.Of(c.Cause),
+                            c?.Amount,
+                            c?.Count,
+                        }
+                    )
+            )
+        );
+    }
+
+    /// <summary>A cause as people say it.</summary>
+    public static string Said(TieCause cause) =>
+        cause switch
+        {
+            TieCause.HandEntry => "written by hand",
+            TieCause.OtherPurpose => "of another purpose",
+            TieCause.LandedElsewhere => "landed elsewhere",
+            _ => "close of a year",
+        };
+
+    private DateOnly? Day()
+    {
+        if (string.IsNullOrWhiteSpace(At))
+            return null;
+        if (WrittenDay.Of(At) is { } day)
+            return day;
+        Faults =
+        [
+            new Fault(
+                "bad-date",
+                $"'{(At.Length > 40 ? At[..40] : At)}' is no day: write it as "
+                    + $"{WrittenDay.Say(new DateOnly(2026, 3, 14))}.",
+                "at"
+            ),
+        ];
+        return null;
+    }
+}
