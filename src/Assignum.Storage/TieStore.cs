@@ -3,27 +3,6 @@ using Npgsql;
 
 namespace Assignum.Storage;
 
-/// <summary>A line that stands in the way of a control's accounts and documents agreeing.</summary>
-/// <param name="Number">Its entry's.</param>
-/// <param name="Amount">Debit less credit, base currency, as it stands in the ledger.</param>
-/// <param name="Because">Why a warning on it was passed over; null: nobody said.</param>
-public sealed record TieLine(
-    long Entry,
-    int Line,
-    string Number,
-    DateOnly Date,
-    string Kind,
-    string Source,
-    string ExternalId,
-    string Account,
-    string? Purpose,
-    string? Party,
-    decimal Amount,
-    string? Text,
-    string Who,
-    string? Because
-);
-
 /// <summary>What tie-outs ask of the books.</summary>
 public static class TieStore
 {

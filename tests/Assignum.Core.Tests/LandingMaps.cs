@@ -257,19 +257,20 @@ public class LandingMaps
                     painted += moved > 0 ? 1 : 0;
                     unreached += missed > 0 ? 1 : 0;
                     // What comes into an empty group lands as the block does, and else as it did.
-                    // (With a third side "nothing else given" need not be a combination.)
-                    if (
-                        down is null
-                        || Axis.Kinds[down.Kind].Group is null
-                        || missed > 0
-                        || LandingMap.Sides(compiled, purpose).Count > 2
-                    )
+                    if (down is null || Axis.Kinds[down.Kind].Group is null || missed > 0)
                         return;
+                    // With whatever a combination has on the other sides.
+                    var rest =
+                        PurposeCoverage.Dimensions(compiled.Landings, purpose)
+                        & ~(1 << down.Kind)
+                        & ~(across is null ? 0 : 1 << across.Kind);
+                    var others = Coverages.Walk(compiled.Memory.TakingPart.Of(purpose), rest).Take(200).ToList();
                     foreach (var line in map.Rows.Where(l => l.Kind == MapLineKind.Group && l.Records == 0))
                     foreach (var leaf in Covered(compiled, purpose, down, line))
                     foreach (var other in across?.Leaves ?? [default])
+                    foreach (var third in others)
                     {
-                        var values = Values(down, leaf, Values(across, other, default));
+                        var values = Values(down, leaf, Values(across, other, third));
                         var now = next.Landings.Resolve(purpose, values).Account;
                         if (inRows.Contains(leaf) && In(across, inColumns, values))
                             empty += now == "4030" ? 1 : 0;

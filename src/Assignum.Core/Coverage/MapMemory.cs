@@ -12,7 +12,7 @@ internal sealed record MapPairs(MapAtoms Down, MapAtoms Across, bool Coarse, int
 /// <summary>The maps that were looked at last of one set-up: opening a group asks nothing anew.</summary>
 internal sealed class MapMemory
 {
-    private const int Most = 4;
+    private const int Most = 2;
     private readonly ConcurrentDictionary<(Purpose, Dimension, Dimension?), MapPairs> known = new();
 
     /// <summary>That of a set-up; one that was changed begins anew.</summary>
