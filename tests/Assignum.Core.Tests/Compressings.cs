@@ -99,12 +99,12 @@ public class Compressings
                 free.Elsewhere.ShouldBe(elsewhere);
                 freed += free.Elsewhere > 0 ? 1 : 0;
             },
-            iter: 300 * Times,
+            iter: 900 * Times,
             threads: 1
         );
         shrunk.ShouldBeGreaterThan(tries / 4);
         exact.ShouldBeGreaterThan(tries * 9 / 10);
-        freed.ShouldBeGreaterThan(5 * Times);
+        freed.ShouldBeGreaterThan(10 * Times);
     }
 
     [Fact]

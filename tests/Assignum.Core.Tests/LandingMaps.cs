@@ -283,6 +283,6 @@ public class LandingMaps
             );
         painted.ShouldBeGreaterThan(70 * Times);
         unreached.ShouldBeGreaterThan(3 * Times);
-        empty.ShouldBeGreaterThan(5 * Times);
+        empty.ShouldBeGreaterThan(14 * Times);
     }
 }

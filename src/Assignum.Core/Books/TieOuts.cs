@@ -76,8 +76,9 @@ public static class TieOuts
     public static IReadOnlyList<Control> Controls { get; } =
     [.. Enum.GetValues<Control>().Where(c => c != Control.None)];
 
-    // Of no purpose, and yet what the control's documents began with or are worth.
-    private static readonly HashSet<string> OfDocuments = ["opening", "reclassified", "currency-revalued"];
+    /// <summary>Kinds whose lines without a purpose are what the control's documents began with or are worth.</summary>
+    public static IReadOnlySet<string> OfDocuments { get; } =
+        new HashSet<string> { "opening", "reclassified", "currency-revalued" };
 
     /// <summary>Where a line belongs in the tie-out of a control.</summary>
     /// <param name="onAccount">The control of its account.</param>

@@ -247,7 +247,24 @@ public sealed class CheckInput
 /// <summary>Where an item, or a group, lands for a purpose.</summary>
 /// <param name="By">What decides; null: nothing.</param>
 /// <param name="Family">The account's family; null: none, a tripwire, or nothing decides.</param>
-public sealed record ItemLanding(Purpose Purpose, Account? Account, Assignment? By, string? Family);
+public sealed record ItemLanding(Purpose Purpose, Account? Account, Assignment? By, string? Family)
+{
+    /// <summary>The family of the first of some landings that has one; null: none has.</summary>
+    /// <param name="several">Another of them has another one.</param>
+    public static string? FamilyOf(IReadOnlyList<ItemLanding> landings, out bool several)
+    {
+        string? family = null;
+        several = false;
+        // Asked of 200,000 items: a loop, and nothing is made.
+        for (var i = 0; i < landings.Count; i++)
+            if (landings[i].Family is { } own)
+                if (family is null)
+                    family = own;
+                else
+                    several |= !string.Equals(own, family, StringComparison.Ordinal);
+        return family;
+    }
+}
 
 /// <summary>What a check looks at, beside the entity and the places: while none of it changes, what it found holds.</summary>
 [Flags]

@@ -15,7 +15,7 @@ public sealed class MixedFamily() : Check("mixed-family", "Accounts of several f
     public override IEnumerable<Finding> Of(CheckInput input)
     {
         var mixed = input
-            .StockItems.Where(x => Several(x.Landings))
+            .StockItems.Where(x => ItemLanding.FamilyOf(x.Landings, out var several) is not null && several)
             .Select(x => (x.Item, Told: x.Landings.Where(l => l.Family is not null).ToList()))
             .GroupBy(x => string.Join(" \u00b7 ", x.Told.Select(l => l.Account!.Number)), StringComparer.Ordinal)
             .OrderBy(g => g.Key, StringComparer.Ordinal);
@@ -53,18 +53,6 @@ public sealed class MixedFamily() : Check("mixed-family", "Accounts of several f
         }
     }
 
-    private static bool Several(IReadOnlyList<ItemLanding> landings)
-    {
-        string? family = null;
-        for (var i = 0; i < landings.Count; i++)
-            if (landings[i].Family is { } own)
-                if (family is null)
-                    family = own;
-                else if (!string.Equals(own, family, StringComparison.Ordinal))
-                    return true;
-        return false;
-    }
-
     // Where two of three agree, the third.
     private static ItemLanding? Odd(List<ItemLanding> told)
     {
@@ -96,7 +84,7 @@ public sealed class FamilyStray() : Check("family-stray", "Group in another fami
         );
         var direct = new Dictionary<(string Group, string Family), int>();
         foreach (var (item, landings) in input.StockItems)
-            if (item.Group is not null && OneFamily(landings) is { } one)
+            if (item.Group is not null && ItemLanding.FamilyOf(landings, out var several) is { } one && !several)
                 CollectionsMarshal.GetValueRefOrAddDefault(direct, (item.Group, one), out _)++;
         foreach (var ((inside, of), count) in direct)
             for (var at = inside; at is not null; at = parents.GetValueOrDefault(at))
@@ -130,19 +118,6 @@ public sealed class FamilyStray() : Check("family-stray", "Group in another fami
                 "Perhaps it is meant so; perhaps its accounts were copied from elsewhere."
             );
         }
-    }
-
-    // The family of an item's accounts where all that have one have the same.
-    private static string? OneFamily(IReadOnlyList<ItemLanding> landings)
-    {
-        string? family = null;
-        for (var i = 0; i < landings.Count; i++)
-            if (landings[i].Family is { } own)
-                if (family is null)
-                    family = own;
-                else if (!string.Equals(own, family, StringComparison.Ordinal))
-                    return null;
-        return family;
     }
 }
 

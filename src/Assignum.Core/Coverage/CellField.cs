@@ -216,4 +216,18 @@ internal sealed class CellField
 
     /// <summary>Where a cell lands; null: nowhere.</summary>
     public string? Landed(Cell cell) => cell.At < cell.Keys.Length ? Accounts[cell.Keys[cell.At]] : null;
+
+    /// <summary>The purpose's own assignments that are there now and were not, or had another account, and those that are
+    /// gone.</summary>
+    /// <param name="was">What each key decided before.</param>
+    public (IReadOnlyList<Assignment> Set, IReadOnlyList<Assignment> Gone) Changes(IReadOnlyList<string?> was)
+    {
+        var (set, gone) = (new List<Assignment>(), new List<Assignment>());
+        for (var k = 0; k < keys.Count; k++)
+            if (Own(k) && Accounts[k] != was[k])
+                (Accounts[k] is null ? gone : set).Add(
+                    new Assignment(purpose.Name, Accounts[k] ?? was[k]!, keys[k].Parts)
+                );
+        return (set, gone);
+    }
 }

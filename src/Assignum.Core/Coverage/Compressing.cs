@@ -113,7 +113,7 @@ public sealed class Compressing
         fewer.Run();
         var (least, exact) = Search();
         var after = asked.Count(k => field.Accounts[k] is not null);
-        var changed = asked.Where(k => field.Accounts[k] != was[k]).Order().ToList();
+        var (set, gone) = field.Changes(was);
         Int128 all = 0,
             elsewhere = 0;
         foreach (var cell in field.Cells)
@@ -124,17 +124,8 @@ public sealed class Compressing
                 elsewhere += cell.Size;
         }
         return new Compressed(
-            [
-                .. changed
-                    .Where(k => field.Accounts[k] is not null)
-                    .Select(k => new Assignment(purpose.Name, field.Accounts[k]!, field[k].Parts)),
-            ],
-            [
-                .. changed
-                    .Where(k => field.Accounts[k] is null)
-                    .Select(k => new Assignment(purpose.Name, was[k]!, field[k].Parts)),
-                .. needless,
-            ],
+            set,
+            [.. gone, .. needless],
             before,
             after,
             least,

@@ -116,21 +116,8 @@ public sealed class Painting
                 key => field[key].Parts.Count > 0
             ).Run();
         }
-        var changed = Enumerable.Range(0, field.Count).Where(k => field.Own(k) && field.Accounts[k] != was[k]).ToList();
-        return new Painted(
-            [
-                .. changed
-                    .Where(k => field.Accounts[k] is not null)
-                    .Select(k => new Assignment(purpose.Name, field.Accounts[k]!, field[k].Parts)),
-            ],
-            [
-                .. changed
-                    .Where(k => field.Accounts[k] is null)
-                    .Select(k => new Assignment(purpose.Name, was[k]!, field[k].Parts)),
-            ],
-            moved - left,
-            left
-        );
+        var (set, gone) = field.Changes(was);
+        return new Painted(set, gone, moved - left, left);
     }
 
     // Sets every key that mends something and under which nothing lands wrong, those that mend most first; whether

@@ -74,7 +74,7 @@ public sealed class Families
                         depth,
                         items[group.Code],
                         lands,
-                        lands.Select(l => l.Family).OfType<string>().Distinct(StringComparer.Ordinal).Count() > 1
+                        ItemLanding.FamilyOf(lands, out var several) is not null && several
                     )
                 );
                 Add(group.Code, depth + 1);

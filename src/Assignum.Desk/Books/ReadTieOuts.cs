@@ -24,8 +24,6 @@ public sealed class ReadTieOuts(DeskContext desk, ViewSetUp view)
     /// <summary>Rows that are told at once.</summary>
     public const int MostRows = 200;
 
-    private static readonly string[] Kept = ["opening", "reclassified", "currency-revalued"];
-
     /// <summary>All controls at a day; null: today.</summary>
     public async Task<Outcome<TieOutsView>> AllAsync(Visit visit, DateOnly? at, CancellationToken stop)
     {
@@ -62,7 +60,7 @@ public sealed class ReadTieOuts(DeskContext desk, ViewSetUp view)
             day,
             [.. tie.Accounts],
             [.. Purposes.All.Where(p => p.Control == control).Select(p => p.Name)],
-            Kept,
+            [.. TieOuts.OfDocuments],
             before ?? long.MaxValue,
             MostRows + 1,
             stop
