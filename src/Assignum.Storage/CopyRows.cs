@@ -78,10 +78,12 @@ internal sealed class CopyRows : IDisposable
         return this;
     }
 
-    public CopyRows Big(long value)
+    public CopyRows Big(long? value)
     {
+        if (value is not { } v)
+            return Null();
         Length(8);
-        BinaryPrimitives.WriteInt64BigEndian(Space(8), value);
+        BinaryPrimitives.WriteInt64BigEndian(Space(8), v);
         return this;
     }
 
@@ -93,7 +95,7 @@ internal sealed class CopyRows : IDisposable
     }
 
     /// <summary>Days since 1 January 2000.</summary>
-    public CopyRows Day(DateOnly value) => Int(value.DayNumber - 730_119);
+    public CopyRows Day(DateOnly? value) => Int(value?.DayNumber - 730_119);
 
     /// <summary>Leaves room for bytes that are known only when the rows are sent; see <see cref="Fill"/>.</summary>
     /// <param name="place">Where they belong.</param>

@@ -333,6 +333,8 @@ public static class EntrySeal
             "line_no, control, account_id, party, reference, settles, amount, currency, currency_amount",
             "subledger_movement"
         ),
+        // Those of before had no keys to be sealed.
+        Of("line_no, quantity, order_ref, due", "(select * from subledger_movement where keyed) keyed"),
     ];
 
     /// <summary>Adds a line as <see cref="ReadAsync"/> finds it.</summary>
@@ -382,14 +384,19 @@ public static class EntrySeal
                 .Day(t.TaxDate);
         }
         foreach (var m in movements)
-            into.Whole(m.Line + 1)
+            into.Whole(m.Line!.Value + 1)
                 .Text(Core.Words.Of(m.Control))
-                .Whole(idOf(entry.Lines[m.Line].Account))
+                .Whole(idOf(m.Account!))
                 .Text(m.Party)
                 .Text(m.Reference)
                 .Whole(m.Kind == Core.Ledger.MovementKind.Clears ? 1 : 0)
                 .Amount(m.Amount)
                 .Text(m.Currency)
                 .Amount(m.CurrencyAmount);
+        foreach (var m in movements)
+        {
+            into.Whole(m.Line!.Value + 1).Amount(m.Quantity).Text(m.Context.Order);
+            _ = m.Context.Due is { } due ? into.Day(due) : into.Text(null);
+        }
     }
 }

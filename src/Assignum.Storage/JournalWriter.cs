@@ -26,6 +26,8 @@ public sealed class JournalWriter(
 {
     private readonly List<(EventRow Row, IReadOnlyList<(string Written, string Now)> Accounts)> events = [];
     private readonly List<(EventRow Event, int Line, StockMove Move)> moves = [];
+    private readonly List<(EventRow Event, SubledgerMovement Movement)> quiet = [];
+    private readonly List<(EventRow Event, EventLink Link)> links = [];
     private readonly List<EntryToPost> entries = [];
     private readonly List<CopyRows> rows = [];
     private readonly List<(int Entity, int Place, byte[] Digest)> seals = [];
@@ -39,8 +41,24 @@ public sealed class JournalWriter(
 
     /// <summary>Adds an event and the goods it moved.</summary>
     /// <param name="named">The accounts that it names, as they are written and by the numbers of today.</param>
-    public void Add(EventRow row, IReadOnlyList<StockMove> stock, IReadOnlyList<(string Written, string Now)> named)
+    /// <param name="without">What it does to subledgers without a line.</param>
+    /// <param name="about">The names under which it is found.</param>
+    public void Add(
+        EventRow row,
+        IReadOnlyList<StockMove> stock,
+        IReadOnlyList<(string Written, string Now)> named,
+        IReadOnlyList<SubledgerMovement> without,
+        IReadOnlyCollection<EventLink> about
+    )
     {
+        foreach (var movement in without)
+        {
+            quiet.Add((row, movement));
+            if (movement.Account is { } account)
+                accounts.Add((entity, account));
+        }
+        foreach (var link in about)
+            links.Add((row, link));
         events.Add((row, named));
         foreach (var (_, now) in named)
             accounts.Add((entity, now));
@@ -137,6 +155,22 @@ public sealed class JournalWriter(
         foreach (var (written, now) in named)
             if (idOf(entity, now) is { } account)
                 made.Row().Int(entity).Big(e.Id).Text(written).Big(account);
+        made = Rows(MovementColumns);
+        foreach (var (e, m) in quiet)
+        {
+            uses.Add(m.Context);
+            Movement(
+                made,
+                entity,
+                null,
+                m,
+                m.Account is { } account ? idOf(entity, account) : null,
+                (e.Id, entity, e.Date, e.Kind)
+            );
+        }
+        made = Rows("event_link (entity_id, party, what, name, event_id)");
+        foreach (var (e, link) in links)
+            made.Row().Int(entity).Text(link.Party).Text(link.Order ? "order" : "document").Text(link.Name).Big(e.Id);
         foreach (var of in entries.GroupBy(e => e.Entity))
         {
             var share = new Share(this, of.Key, [.. of], number => idOf(of.Key, number)!.Value);
@@ -146,6 +180,8 @@ public sealed class JournalWriter(
         // The rows say it all. What waits to be written does not keep what it was made of from being let go.
         events.Clear();
         moves.Clear();
+        quiet.Clear();
+        links.Clear();
         entries.Clear();
     }
 
@@ -220,6 +256,57 @@ public sealed class JournalWriter(
             },
         };
         await noted.ExecuteNonQueryAsync(stop);
+    }
+
+    private const string MovementColumns =
+        "subledger_movement (entity_id, entry_id, line_no, control, account_id, account, party, reference, item, location, "
+        + "project, channel, method, settles, amount, currency, currency_amount, rate, document, event_id, "
+        + "event_entity_id, date, purpose, kind, state, order_ref, quantity, due, tax_code, counterparty, by_default, "
+        + "keyed)";
+
+    private static void Movement(
+        CopyRows to,
+        int of,
+        long? entry,
+        SubledgerMovement m,
+        long? account,
+        (long Id, int Entity, DateOnly Date, string Kind) e
+    )
+    {
+        var c = m.Context;
+        to.Row()
+            .Int(of)
+            .Big(entry)
+            .Int(m.Line + 1)
+            .Text(Words.Of(m.Control))
+            .Big(account)
+            .Text(m.Account)
+            .Text(m.Party)
+            .Text(m.Reference)
+            .Text(c.Item)
+            .Text(c.Location)
+            .Text(c.Project)
+            .Text(c.Channel)
+            .Text(c.Method)
+            .Bool(m.Kind == MovementKind.Clears)
+            .Num(m.Amount)
+            .Text(m.Currency)
+            .Num(m.CurrencyAmount)
+            .Num(m.Rate)
+            .Text(m.Document == Control.None ? null : Words.Of(m.Document))
+            .Big(e.Id)
+            .Int(e.Entity)
+            .Day(e.Date)
+            .Text(m.Purpose?.Name)
+            .Text(e.Kind)
+            .Text(m.State is { } state ? Words.Of(state) : null)
+            .Text(c.Order)
+            .Num(m.Quantity)
+            .Day(c.Due)
+            .Text(m.TaxCode)
+            .Text(c.Counterparty)
+            .Bool(m.ByDefault)
+            .Bool(true);
     }
 
     private CopyRows Rows(string target)
@@ -380,40 +467,10 @@ public sealed class JournalWriter(
 
         private CopyRows MovementRows()
         {
-            var made = new CopyRows(
-                "subledger_movement (entity_id, entry_id, line_no, control, account_id, account, party, reference, "
-                    + "item, location, project, channel, method, settles, amount, currency, currency_amount, rate, "
-                    + "document, event_id, event_entity_id, date)"
-            );
+            var made = new CopyRows(MovementColumns);
             foreach (var e in posted)
             foreach (var m in e.Movements)
-            {
-                var line = e.Entry.Lines[m.Line];
-                var c = line.Context;
-                made.Row()
-                    .Int(Of)
-                    .Big(e.Id)
-                    .Int(m.Line + 1)
-                    .Text(Words.Of(m.Control))
-                    .Big(idOf(line.Account))
-                    .Text(line.Account)
-                    .Text(m.Party)
-                    .Text(m.Reference)
-                    .Text(c.Item)
-                    .Text(c.Location)
-                    .Text(c.Project)
-                    .Text(c.Channel)
-                    .Text(c.Method)
-                    .Bool(m.Kind == MovementKind.Clears)
-                    .Num(m.Amount)
-                    .Text(m.Currency)
-                    .Num(m.CurrencyAmount)
-                    .Num(line.Rate)
-                    .Text(m.Document == Control.None ? null : Words.Of(m.Document))
-                    .Big(e.EventId)
-                    .Int(e.EventEntity)
-                    .Day(e.Entry.Date);
-            }
+                Movement(made, Of, e.Id, m, idOf(m.Account!), (e.EventId, e.EventEntity, e.Entry.Date, e.Kind));
             return made;
         }
 

@@ -33,39 +33,4 @@ public static class StockStore
             hand[reader.GetString(0)] = reader.GetDecimal(1);
         return hand;
     }
-
-    /// <summary>What came from a party without its invoice and waits for it, by item, in base currency.</summary>
-    /// <param name="before">Entries from this id on do not count.</param>
-    public static async Task<IReadOnlyDictionary<string, decimal>> WaitingAsync(
-        NpgsqlConnection db,
-        int entity,
-        string party,
-        string[] items,
-        long before,
-        CancellationToken stop
-    )
-    {
-        await using var command = new NpgsqlCommand(
-            """
-            select item, -sum(amount) from subledger_movement
-            where entity_id = $1 and control = 'receipts' and party = $2 and item = any($3) and entry_id < $4
-            group by item having sum(amount) < 0
-            """,
-            db
-        )
-        {
-            Parameters =
-            {
-                new() { Value = entity },
-                new() { Value = party },
-                new() { Value = items },
-                new() { Value = before },
-            },
-        };
-        var waiting = new Dictionary<string, decimal>(StringComparer.Ordinal);
-        await using var reader = await command.ExecuteReaderAsync(stop);
-        while (await reader.ReadAsync(stop))
-            waiting[reader.GetString(0)] = reader.GetDecimal(1);
-        return waiting;
-    }
 }

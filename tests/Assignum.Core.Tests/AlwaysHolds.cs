@@ -272,10 +272,13 @@ public class AlwaysHolds
                 foreach (var kind in EventKinds.All)
                 {
                     var (source, one) = company.Next(kind);
+                    foreach (var before in company.Before)
+                        mixed.Take(before);
                     var other = mixed.Take(source);
                     if (one.Outcome == "posted")
                         Interlocked.Increment(ref posted);
-                    Said(other).ShouldBe(Said(one), kind.Name);
+                    if (!company.RetiredSince)
+                        Said(other).ShouldBe(Said(one), kind.Name);
                 }
             },
             iter: 40 * Times

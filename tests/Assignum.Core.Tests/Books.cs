@@ -271,6 +271,7 @@ internal sealed class Books
         private readonly List<EntryLine> lines = [];
         private readonly Dictionary<EntryLine, string?> references = [];
         private readonly Dictionary<EntryLine, string> currencies = [];
+        private readonly Dictionary<EntryLine, string> entries = [];
 
         public void Add(JournalEntry entry)
         {
@@ -279,6 +280,7 @@ internal sealed class Books
                 lines.Add(line);
                 references[line] = line.Context.Reference ?? entry.Reference;
                 currencies[line] = line.DocumentCurrency(entry.Currency);
+                entries[line] = entry.Currency;
             }
         }
 
@@ -296,7 +298,7 @@ internal sealed class Books
                 : new OpenDocument(
                     own[0].Account,
                     own[0].Rate ?? 1,
-                    turn * of.Sum(l => l.DocumentSigned ?? 0),
+                    turn * of.Sum(l => l.DocumentSigned(entries[l]) ?? 0),
                     currencies[own[0]],
                     turn * of.Sum(l => l.Signed)
                 );

@@ -234,7 +234,7 @@ public class GuardsAndRules
         }
         EventKinds
             .All.SelectMany(k => k.Takes)
-            .Concat(["date", "currency", "rate", "reference", "text", "dimensions", "reason", "taxDate"])
+            .Concat(["date", "currency", "rate", "reference", "text", "dimensions", "reason", "taxDate", "sequence"])
             .Distinct()
             .ShouldBe(fields, ignoreOrder: true);
     }

@@ -110,9 +110,71 @@ internal sealed class RandomCompanies
     /// <summary>The next event that comes, and what is made of it; what is posted stays in the books.</summary>
     public (BusinessEvent Source, EntryResult Result) Next(EventKind kind)
     {
+        Before.Clear();
+        RetiredSince = false;
+        if (kind.Name == "allocation")
+            return Allocate(kind);
         var source = RandomEvents.Next(random, kind, SetUp, register.Documents);
         return (source, Take(source));
     }
+
+    // Of one party an invoice and a payment on account, at rates of their own, and as much of both moved.
+    private (BusinessEvent Source, EntryResult Result) Allocate(EventKind kind)
+    {
+        for (var turn = 0; ; turn++)
+        {
+            var invoice = RandomEvents.Next(random, EventKinds.Find("sales-invoice")!, SetUp, []);
+            var payment = RandomEvents.Next(random, EventKinds.Find("customer-payment")!, SetUp, []);
+            (payment.Party, payment.Settles, payment.Amount) = (invoice.Party, [], 60m);
+            if (random.Next(8) > 0)
+                (invoice.Currency, invoice.Rate) = ("USD", 0.9m);
+            payment.Currency = invoice.Currency;
+            payment.Rate = invoice.Rate * (random.Next(12) == 0 ? 1 : 1.02m);
+            (payment.DiscountGiven, payment.WriteOff, payment.Fee) = (null, null, null);
+            Take(invoice);
+            Take(payment);
+            Before.AddRange([invoice, payment]);
+            OpenDocument? Of(BusinessEvent e) => register.Find(Control.Receivables, e.Party!, e.Reference!);
+            var source = RandomEvents.Next(random, kind, SetUp, []);
+            (source.Party, source.Currency, source.Rate) = (invoice.Party, invoice.Currency, null);
+            source.Side = "customer";
+            if (turn < 20 && (Of(invoice) is not { Open: > 0 } || Of(payment) is not { Open: < 0 }))
+                continue;
+            var (open, paid) = (Of(invoice)?.Open ?? 10, -Of(payment)?.Open ?? 10);
+            var amount = random.Next(15) == 0 ? open + paid : Math.Min(open, paid);
+            source.Settles =
+            [
+                new() { Reference = invoice.Reference!, Amount = amount },
+                new() { Reference = payment.Reference!, Amount = -amount },
+            ];
+            // Now and then the account has been retired since.
+            RetiredSince = random.Next(10) == 0 && Of(invoice) is not null;
+            return (source, RetiredSince ? Retired(Of(invoice)!.Account).Build(source) : Take(source));
+        }
+    }
+
+    private EntryBuilder Retired(string account) =>
+        new(
+            new CompiledSetUp(
+                SetUp with
+                {
+                    Accounts =
+                    [
+                        .. SetUp.Accounts.Select(a =>
+                            a.Number == account ? a with { Status = RecordStatus.Archived } : a
+                        ),
+                    ],
+                }
+            ),
+            null,
+            register
+        );
+
+    /// <summary>Whether the last event met an account that was retired only then.</summary>
+    public bool RetiredSince { get; private set; }
+
+    /// <summary>What was taken before the last event so that it has something to move.</summary>
+    public List<BusinessEvent> Before { get; } = [];
 
     /// <summary>Whether a guard refused it.</summary>
     public static bool Guarded(EntryResult result) =>
@@ -220,7 +282,7 @@ internal sealed class RandomCompanies
                 var turn = line.Document == Control.Payables ? -1 : 1;
                 open[key] = (known ?? new OpenDocument(line.Account, line.Rate ?? 1, 0, currency)) with
                 {
-                    Open = (known?.Open ?? 0) + turn * (line.DocumentSigned ?? 0),
+                    Open = (known?.Open ?? 0) + turn * (line.DocumentSigned(entry.Currency) ?? 0),
                     OpenBase = (known?.OpenBase ?? 0) + turn * line.Signed,
                 };
             }

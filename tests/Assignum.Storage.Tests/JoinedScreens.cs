@@ -118,19 +118,25 @@ public class JoinedScreens
              "lines":[{"item":"BAR-210","quantity":10,"unitPrice":42}]}
             """;
         var doubts = new Doubts(company.Desk, new ViewSetUp(company.Desk));
-        async Task<IEnumerable<string>> OfAsync(string json) =>
-            (
-                await doubts.OfAsync(
-                    await VisitAsync(company, code),
-                    Event(json).Event,
-                    (await new Rehearse(company.Desk).RunAsync(company.Actor, code, [Event(json)], "1", Stop))
-                        .Result!.Single()
-                        .Result.Entry,
-                    "1",
-                    long.MaxValue,
-                    Stop
-                )
-            ).Select(d => d.Code);
+        async Task<IEnumerable<string>> OfAsync(string json)
+        {
+            var entry = (await new Rehearse(company.Desk).RunAsync(company.Actor, code, [Event(json)], "1", Stop))
+                .Result!.Single()
+                .Result.Entry!;
+            var doubted = await doubts.OfAsync(
+                await VisitAsync(company, code),
+                Event(json).Event,
+                entry,
+                "1",
+                long.MaxValue,
+                Stop
+            );
+            // The receipts to choose from are named.
+            entry.Remarks.ShouldAllBe(r =>
+                r.Code != "goods-twice" || r.Message.Contains("t/G (10 for 420", StringComparison.Ordinal)
+            );
+            return [.. doubted.Select(d => d.Code), .. entry.Remarks.Select(r => r.Code)];
+        }
         (await OfAsync(invoice)).ShouldBe(["goods-twice"]);
         (await OfAsync(invoice.Replace("\"unitPrice\":42", "\"unitPrice\":42,\"receiptCost\":420"))).ShouldBeEmpty();
         (await company.PostAsync(code, invoice)).Single().Errors.ShouldBeEmpty();

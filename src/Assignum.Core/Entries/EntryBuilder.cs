@@ -38,8 +38,14 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
         var entry = Finish(sheet, kind, source.Date);
         if (sheet.Errors.Count > 0)
             return new EntryResult(null, sheet.Errors, []);
+        var quiet = Quiet(sheet);
         if (entry is null)
-            return new EntryResult(null, [], sheet.Moves);
+        {
+            // What moves open items or goods without a line obeys the periods all the same.
+            if (quiet.Count > 0 && Closed(setUp, source.Date).ToList() is { Count: > 0 } closed)
+                return new EntryResult(null, [.. closed.Select(c => new Fault(c.Code, c.Message, "date"))], []);
+            return new EntryResult(null, [], sheet.Moves) { Quiet = quiet };
+        }
 
         if (source.ReverseOn is { } day)
             entry = entry with { Reversal = Reverse(entry, day, setUp) };
@@ -50,7 +56,31 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
                 return new EntryResult(null, sheet.Errors, []);
             entry = entry with { Mirror = mirror };
         }
-        return new EntryResult(entry, [], sheet.Moves);
+        return new EntryResult(entry, [], sheet.Moves) { Quiet = quiet };
+    }
+
+    // What a subledger keeps without a line stands where it is bound to, else where its ladder puts it.
+    private static IReadOnlyList<QuietMove> Quiet(EntrySheet sheet)
+    {
+        if (sheet.Quiet.Count == 0)
+            return [];
+        var moves = new List<QuietMove>(sheet.Quiet.Count);
+        foreach (var leg in sheet.Quiet)
+        {
+            var landed = leg.Bound is null
+                ? sheet.SetUp.Landings.Resolve(leg.Purpose, leg.Context.Values, leg.Context.Written)
+                : default;
+            var account = leg.Bound?.Account ?? landed.Account;
+            moves.Add(
+                new QuietMove(
+                    leg,
+                    account,
+                    account is null ? null : sheet.SetUp.Account(account),
+                    leg.Bound?.ByDefault ?? landed.ByDefault
+                )
+            );
+        }
+        return moves;
     }
 
     /// <summary>Gives every leg on a sheet its account, balances and guards; null when no leg is left.</summary>
@@ -75,7 +105,8 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
             sheet.Event.Reference,
             lines,
             TaxLines(sheet),
-            sheet.Remarks
+            sheet.Remarks,
+            Document: sheet.OwnDocument
         );
     }
 
@@ -150,7 +181,8 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
                 LineText.For(sheet, context),
                 leg.Rate,
                 landing,
-                context.Line
+                context.Line,
+                byDefault
             )
         );
     }

@@ -21,6 +21,9 @@ public sealed record SheetLine(int Number, EventLine Source, KnownItem? Item, Kn
     /// <summary>Whether the item is costed at standard.</summary>
     public bool AtStandard => Item is { Item.Costing: Costing.Standard };
 
+    /// <summary>Whether the line moves value alone: it gives an amount and says that no unit moves.</summary>
+    public bool ValueAlone => Source is { Quantity: 0, Amount: not null };
+
     /// <summary>Whether the line is for a project that recognises as billed.</summary>
     public bool AsBilled => Project is { Recognise: Recognise.AsBilled };
 }
@@ -52,6 +55,11 @@ public sealed partial class EntrySheet
             Party = party,
             Written = null,
             LegCurrency = line.Source.Currency ?? Currency,
+            Channel = line.Source.Channel ?? Event.Channel,
+            Method = line.Source.Method ?? Event.Method,
+            Quantity = line.Source.Quantity ?? 0,
+            Due = line.Source.Due ?? Event.Due,
+            Opened = line.Source.Document,
         };
     }
 
@@ -88,6 +96,8 @@ public sealed partial class EntrySheet
     /// </summary>
     public decimal? Cost(SheetLine line)
     {
+        if (line.ValueAlone)
+            return RoundBase(line.Source.Amount!.Value);
         if (line.Item is null)
         {
             Fail("missing-field", $"{line.Path} needs an item to be costed.", line.Path + ".item");
@@ -112,10 +122,10 @@ public sealed partial class EntrySheet
 
     /// <summary>Standard cost of a line's quantity in base currency, or null (an error is written) when the item has
     /// none.</summary>
-    public decimal? StandardCost(SheetLine line)
+    public decimal? StandardCost(SheetLine line, decimal? quantity = null)
     {
         if (line.Item!.Item.StandardCost is { } unit)
-            return RoundBase(line.Quantity * unit);
+            return RoundBase((quantity ?? line.Quantity) * unit);
         Fail(
             "no-cost",
             $"Item {line.Item.Item.Code} is costed at standard and has no standard cost: give it one.",
@@ -127,7 +137,7 @@ public sealed partial class EntrySheet
     /// <summary>Gross, discount and net of a priced line in the event's currency, before tax is taken out.</summary>
     public (decimal Gross, decimal Discount, decimal Net) Price(SheetLine line)
     {
-        var gross = Round(line.Quantity * (line.Source.UnitPrice ?? 0));
+        var gross = Round(line.ValueAlone ? line.Source.Amount!.Value : line.Quantity * (line.Source.UnitPrice ?? 0));
         var discount = Round(line.Source.Discount ?? gross * (line.Source.DiscountPercent ?? 0) / 100);
         return (gross, discount, gross - discount);
     }
@@ -157,6 +167,7 @@ public sealed partial class EntrySheet
             Reason = reason,
             Text = line.Text ?? Event.Text,
             Dimensions = Merge(Event.Dimensions, line.Dimensions),
+            Order = line.Order ?? Event.Order,
         };
         return new SheetLine(number, line, item, projectCode is null ? null : SetUp.Project(projectCode), context);
     }

@@ -44,6 +44,8 @@ public sealed partial class EntrySheet
             return null;
         var by = TaxDecider.Line;
         var found = ownCode;
+        if (found is null && (found = CorrectedCode(direction, context)) is not null)
+            by = TaxDecider.Document;
         if (found is null && (found = SetUp.Taxes.Matrix(Standing, category, direction)) is not null)
             by = TaxDecider.Matrix;
         var account = found is null ? AccountOf(main, context) : null;
@@ -80,11 +82,11 @@ public sealed partial class EntrySheet
             );
             return null;
         }
-        if (SetUp.Taxes.Rate(found, TaxDate) is not { } rate)
+        if (SetUp.Taxes.Rate(found, RatesOn) is not { } rate)
         {
             Fail(
                 "no-tax-rate",
-                $"Tax code {found} has no rate on {WrittenDay.Say(TaxDate)}: add one that begins on or before that day.",
+                $"Tax code {found} has no rate on {WrittenDay.Say(RatesOn)}: add one that begins on or before that day.",
                 path,
                 main
             );

@@ -1,3 +1,4 @@
+using Assignum.Core.Chart;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;
 using Assignum.Core.Money;
@@ -24,6 +25,7 @@ public sealed partial class EntrySheet
         TaxDate = source.TaxDate ?? source.Date;
         Party = source.Party is null ? null : setUp.Party(source.Party);
         Document = NewDocumentContext();
+        FindCorrected();
     }
 
     public CompiledSetUp SetUp { get; }
@@ -34,7 +36,7 @@ public sealed partial class EntrySheet
     /// <summary>The event's currency; base where the event names none.</summary>
     public string Currency { get; }
     public bool IsForeign { get; }
-    public decimal Rate { get; }
+    public decimal Rate { get; private set; }
 
     /// <summary>Decimals of the event's currency.</summary>
     public int Decimals { get; }
@@ -52,6 +54,10 @@ public sealed partial class EntrySheet
     internal List<Fault> Errors { get; } = [];
     internal List<Fault> Remarks { get; } = [];
     internal List<StockMove> Moves { get; } = [];
+    internal List<QuietLeg> Quiet { get; } = [];
+
+    /// <summary>How people and systems call this event's document: its reference, else its source and id.</summary>
+    public string OwnDocument => Event.Reference ?? $"{Event.Source}/{Event.Id}";
 
     /// <summary>Tax standing that the matrix is asked with: the party's, else the event's.</summary>
     public string? Standing => Party is null ? Event.Standing : Party.Party.TaxStanding;
@@ -66,6 +72,10 @@ public sealed partial class EntrySheet
 
     /// <summary>Rounds to the event's currency.</summary>
     public decimal Round(decimal amount) => SetUp.Rounding.Round(amount, Decimals);
+
+    /// <summary>Rounds to a currency of its own.</summary>
+    public decimal RoundIn(string currency, decimal amount) =>
+        SetUp.Rounding.Round(amount, Currencies.Decimals(currency) ?? SetUp.BaseDecimals);
 
     /// <summary>Rounds to the base currency.</summary>
     public decimal RoundBase(decimal amount) => SetUp.Rounding.Round(amount, SetUp.BaseDecimals);
@@ -89,7 +99,7 @@ public sealed partial class EntrySheet
         TaxCode? taxUse = null,
         decimal? rate = null,
         string? account = null,
-        OpenDocument? bound = null
+        PostedOn? bound = null
     ) => Add(purpose, Side.Debit, amount, context, taxUse, rate, account, bound);
 
     /// <summary>Calls for a credit; a negative amount is a debit, zero is nothing.</summary>
@@ -101,12 +111,18 @@ public sealed partial class EntrySheet
         TaxCode? taxUse = null,
         decimal? rate = null,
         string? account = null,
-        OpenDocument? bound = null
+        PostedOn? bound = null
     ) => Add(purpose, Side.Credit, amount, context, taxUse, rate, account, bound);
 
     /// <summary>A leg on an account given by hand; no purpose, every guard.</summary>
-    public void ByHand(Side side, LegAmount amount, LegContext context, string account, TaxCode? taxUse) =>
-        Add(null, side, amount, context, taxUse, null, account);
+    public void ByHand(
+        Side side,
+        LegAmount amount,
+        LegContext context,
+        string account,
+        TaxCode? taxUse,
+        decimal? rate = null
+    ) => Add(null, side, amount, context, taxUse, rate, account);
 
     /// <summary>
     /// The difference between what legs are worth at their own rates and at the event's: debits worth more are a gain.
@@ -140,6 +156,24 @@ public sealed partial class EntrySheet
             Moves.Add(new StockMove(item, location, Swapped ? -quantity : quantity, Swapped ? -value : value));
     }
 
+    /// <summary>What a subledger keeps although no line says it: goods without value, or value that stays on its
+    /// account.</summary>
+    /// <param name="quantity">Units, debit less credit.</param>
+    /// <param name="amount">Base currency, debit less credit.</param>
+    public void Keep(Purpose purpose, LegContext context, decimal quantity, decimal amount = 0)
+    {
+        if (quantity != 0 || amount != 0)
+            Quiet.Add(
+                new QuietLeg(
+                    purpose,
+                    context,
+                    Swapped ? -quantity : quantity,
+                    new LegAmount(Swapped ? -amount : amount, null),
+                    null
+                )
+            );
+    }
+
     private void Add(
         Purpose? purpose,
         Side side,
@@ -148,7 +182,7 @@ public sealed partial class EntrySheet
         TaxCode? taxUse,
         decimal? rate,
         string? account,
-        OpenDocument? bound = null
+        PostedOn? bound = null
     )
     {
         // Where the event is in base currency there is one amount, not two.
@@ -157,7 +191,12 @@ public sealed partial class EntrySheet
         else if (amount.Foreign == 0)
             amount = amount with { Foreign = null };
         if (amount.IsZero)
+        {
+            // What costs nothing moves its quantity all the same.
+            if (context.Quantity != 0 && purpose is { Control: Control.Stock or Control.Receipts })
+                Keep(purpose, context, side == Side.Debit ? context.Quantity : -context.Quantity);
             return;
+        }
         var turn = Swapped;
         if (amount.Base < 0 || amount is { Base: 0, Foreign: < 0 })
         {
@@ -195,7 +234,9 @@ public sealed partial class EntrySheet
             Counterparty: Event.Counterparty,
             Text: Event.Text,
             Dimensions: Event.Dimensions,
-            LegCurrency: Currency
+            LegCurrency: Currency,
+            Order: Event.Order,
+            Due: Event.Due
         );
     }
 

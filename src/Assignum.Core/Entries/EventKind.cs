@@ -6,6 +6,18 @@ using Assignum.Core.Tax;
 
 namespace Assignum.Core.Entries;
 
+/// <summary>What a correction takes of the document that it names.</summary>
+public enum Correcting
+{
+    Nothing,
+
+    /// <summary>Its tax codes and the day of their rates.</summary>
+    Tax,
+
+    /// <summary>Its rate too, and its amount is applied to it.</summary>
+    All,
+}
+
 /// <summary>A kind of event: which fields it takes and which legs it calls for. One file a kind.</summary>
 /// <remarks>Another kind is another class here and a line in <see cref="EventKinds"/>; nothing else knows kinds by
 /// name.</remarks>
@@ -42,8 +54,17 @@ public abstract class EventKind
     /// <summary>The subledger whose documents it settles; none where it settles none.</summary>
     public virtual Control SettledSubledger => Control.None;
 
+    /// <summary>The subledger whose documents one event of it settles.</summary>
+    public virtual Control SubledgerOf(Events.BusinessEvent source) => SettledSubledger;
+
     /// <summary>Whether it settles the party's documents as a supplier beside.</summary>
     public virtual bool SettlesPayables => false;
+
+    /// <summary>What it takes of a document that it says it corrects.</summary>
+    public virtual Correcting Corrects => Correcting.Nothing;
+
+    /// <summary>Whether it does without a rate in another currency: what it moves has its own.</summary>
+    public virtual bool NeedsNoRate => false;
 
     /// <summary>Whether its lines are on accounts that somebody wrote, without a purpose.</summary>
     public virtual bool ByHand => false;
@@ -115,6 +136,7 @@ public static class EventKinds
         new GiftCardsExpired(),
         new SetOff(),
         new TaxSettled(),
+        new Allocation(),
         new ChannelSale(),
         new ChannelRefund(),
         new ChannelFee(),
@@ -133,10 +155,10 @@ public static class EventKinds
         ("Buying", [.. All.Take(3)]),
         ("Selling", [.. All.Skip(3).Take(4)]),
         ("Stock and making", [.. All.Skip(7).Take(5)]),
-        ("Money", [.. All.Skip(12).Take(10)]),
-        ("Channels", [.. All.Skip(22).Take(5)]),
-        ("Projects", [.. All.Skip(27).Take(2)]),
-        ("Between entities and by hand", [.. All.Skip(29)]),
+        ("Money", [.. All.Skip(12).Take(11)]),
+        ("Channels", [.. All.Skip(23).Take(5)]),
+        ("Projects", [.. All.Skip(28).Take(2)]),
+        ("Between entities and by hand", [.. All.Skip(30)]),
     ];
 
     private static readonly FrozenDictionary<string, EventKind> ByName = All.ToFrozenDictionary(

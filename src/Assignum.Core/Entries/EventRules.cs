@@ -45,7 +45,7 @@ internal static class EventRules
         }
         if (source.Date == default)
             faults.Add(new Fault("bad-date", "The date is missing or wrong: write it as YYYY-MM-DD.", "date"));
-        CheckCurrency(source, setUp, faults);
+        CheckCurrency(source, kind, setUp, faults);
         var look = new Look(setUp, faults, remarks);
         var decimals = Currencies.Decimals(source.Currency ?? setUp.Entity.Currency) ?? setUp.BaseDecimals;
 
@@ -68,6 +68,19 @@ internal static class EventRules
                 look.At(field.Get(source.Charges[i]), field.Type, $"charges[{i}].", field.Name, decimals);
         CheckSettled(source.Settles, "settles", look, decimals, faults);
         CheckSettled(source.SettlesPayables, "settlesPayables", look, decimals, faults);
+        CheckSettled(source.Deposits, "deposits", look, decimals, faults);
+        for (var i = 0; i < source.Deposits.Count; i++)
+            if (source.Deposits[i].Amount <= 0)
+                faults.Add(
+                    new Fault(
+                        "bad-amount",
+                        $"{EventPlace.InWords($"deposits[{i}].amount")} is {source.Deposits[i].Amount}; what is used of a "
+                            + "deposit is greater than zero.",
+                        $"deposits[{i}].amount"
+                    )
+                );
+        if (source.Sequence is { } sequence && (sequence < 1 || decimal.Truncate(sequence) != sequence))
+            faults.Add(new Fault("bad-number", $"Sequence is {sequence}; it counts 1, 2, 3 …", "sequence"));
         return faults;
     }
 
@@ -95,8 +108,10 @@ internal static class EventRules
         }
     }
 
-    private static void CheckCurrency(BusinessEvent source, CompiledSetUp setUp, List<Fault> faults)
+    private static void CheckCurrency(BusinessEvent source, EventKind kind, CompiledSetUp setUp, List<Fault> faults)
     {
+        if (kind.NeedsNoRate)
+            return;
         if (source.Currency is null || source.Currency == setUp.Entity.Currency || !Currencies.Exists(source.Currency))
             return;
         if (source.Rate is null)
@@ -133,9 +148,19 @@ internal static class EventRules
             var line = source.Lines[i];
             foreach (var field in EventFields.OfLine)
                 if (field.Get(line) is { } value)
-                    look.At(value, field.Type, $"lines[{i}].", field.Name, lineDecimals);
+                    // What a line is in a currency of its own is looked at where that is known.
+                    look.At(
+                        value,
+                        field.Type,
+                        $"lines[{i}].",
+                        field.Name,
+                        field.Name == "currencyAmount" ? EventFields.MostDecimals : lineDecimals
+                    );
             foreach (var name in kind.LineNeeds)
-                if (FieldOf(EventFields.OfLine, name).Get(line) is null)
+                // A line that moves value alone has no price.
+                if (name == "unitPrice" && line is { Quantity: 0, Amount: not null })
+                    continue;
+                else if (FieldOf(EventFields.OfLine, name).Get(line) is null)
                     faults.Add(
                         new Fault(
                             "missing-field",

@@ -223,6 +223,17 @@ public static class Examples
             e.Amount = 343;
             e.DiscountGiven = 7;
         },
+        ["allocation"] = (e, b) =>
+        {
+            e.Party = b.Customer;
+            e.Side = "customer";
+            e.Currency = ExampleDocuments.CurrencyBeside(b.Currency);
+            e.Settles =
+            [
+                new() { Reference = ExampleDocuments.Invoice, Amount = 100 },
+                new() { Reference = ExampleDocuments.Payment, Amount = -100 },
+            ];
+        },
         ["supplier-payment"] = (e, b) =>
         {
             e.Party = b.Supplier;
@@ -402,6 +413,9 @@ public static class Examples
     private sealed class Picks(CompiledSetUp setUp, string? only)
     {
         private readonly SetUp s = setUp.SetUp;
+
+        /// <summary>The entity's currency.</summary>
+        public string Currency => s.Entity.Currency;
 
         /// <summary>What was asked for and is not there.</summary>
         public string? Lacks { get; private set; }

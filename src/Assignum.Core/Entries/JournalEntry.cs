@@ -7,6 +7,7 @@ namespace Assignum.Core.Entries;
 /// <param name="Rate">Base units for one unit of <paramref name="Currency"/>.</param>
 /// <param name="Reversal">The same entry turned round on a later day, where the event asked for it.</param>
 /// <param name="Mirror">The other entity's side of a charge between entities.</param>
+/// <param name="Document">What its document is called: the reference, else source and id of its event.</param>
 public sealed record JournalEntry(
     DateOnly Date,
     string Currency,
@@ -16,7 +17,8 @@ public sealed record JournalEntry(
     IReadOnlyList<EntryTax> Tax,
     IReadOnlyList<Fault> Remarks,
     JournalEntry? Reversal = null,
-    MirrorEntry? Mirror = null
+    MirrorEntry? Mirror = null,
+    string Document = ""
 )
 {
     /// <summary>Whether a guard refuses it: it may be looked at, not posted.</summary>
@@ -35,6 +37,7 @@ public sealed record MirrorEntry(string Entity, JournalEntry Entry);
 /// <summary>A line of an entry: one leg with the account it landed on. Either debit or credit is zero.</summary>
 /// <param name="CurrencyDebit">In the entry's currency; null on legs that exist in base currency only.</param>
 /// <param name="Purpose">Null on lines written by hand.</param>
+/// <param name="ByDefault">It landed on the default of its ladder, or settles what did.</param>
 /// <param name="EventLine">Which line of the event called for it, from 0; null for the document as a whole.</param>
 public sealed record EntryLine(
     Account? AccountRecord,
@@ -49,7 +52,8 @@ public sealed record EntryLine(
     string? Text,
     decimal? Rate,
     LegLanding Landing,
-    int? EventLine
+    int? EventLine,
+    bool ByDefault = false
 )
 {
     /// <summary>Debit minus credit, base currency.</summary>
@@ -69,16 +73,28 @@ public sealed record EntryLine(
                 ? Purpose.Control
                 : Control.None;
 
-    /// <summary>The currency of the document that it opens or settles, given that of its entry.</summary>
-    public string DocumentCurrency(string entry) => Context.Settled?.Currency ?? entry;
+    /// <summary>The subledger that it is of: that of its purpose wherever it landed, of a line by hand that of its
+    /// account.</summary>
+    public Control Subledger => Purpose?.Control ?? AccountRecord?.Control ?? Control.None;
 
-    /// <summary>Debit minus credit in the currency of its document; null on base-only lines.</summary>
-    public decimal? DocumentSigned =>
+    /// <summary>The currency of the document that it opens or settles, given that of its entry; by hand, its own.</summary>
+    public string DocumentCurrency(string entry) =>
+        Context.Settled?.Currency ?? (Purpose is null ? Context.LegCurrency : null) ?? entry;
+
+    /// <summary>Debit minus credit in the currency of its document; null on lines that exist in base currency
+    /// only.</summary>
+    /// <param name="entry">The currency of its entry.</param>
+    public decimal? DocumentSigned(string entry) =>
         Context.Settled is { } settled
             ? Debit > 0
                 ? Math.Abs(settled.Amount)
                 : -Math.Abs(settled.Amount)
-            : CurrencySigned;
+            : DocumentCurrency(entry) == entry
+                ? CurrencySigned
+                : null;
+
+    /// <summary>Units, debit minus credit.</summary>
+    public decimal Quantity => Debit > 0 ? Math.Abs(Context.Quantity) : -Math.Abs(Context.Quantity);
 
     /// <summary>The reasoning of its landing without the values that stand on the line.</summary>
     /// <param name="currency">Of its entry.</param>
@@ -137,6 +153,9 @@ public sealed record StockMove(string Item, string? Location, decimal Quantity, 
 /// <summary>What became of an event: an entry, nothing, or errors.</summary>
 public sealed record EntryResult(JournalEntry? Entry, IReadOnlyList<Fault> Errors, IReadOnlyList<StockMove> Moves)
 {
+    /// <summary>What subledgers keep of it without a line.</summary>
+    public IReadOnlyList<QuietMove> Quiet { get; init; } = [];
+
     /// <summary>The word of formats: <c>posted</c> (could be posted), <c>nothing</c> or <c>refused</c>.</summary>
     public string Outcome =>
         Errors.Count > 0 || Entry is { Refused: true } ? "refused"

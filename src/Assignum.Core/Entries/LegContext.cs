@@ -10,6 +10,9 @@ namespace Assignum.Core.Entries;
 /// <param name="Reference">The document a settlement settles; null: the event's own.</param>
 /// <param name="Settled">How much of that document is settled in its own currency, where that is another than the
 /// event's; signed as the settlement.</param>
+/// <param name="Order">The order it belongs to.</param>
+/// <param name="Due">When the document that it opens is to be paid.</param>
+/// <param name="Opened">The document that a hand-written line opens or adds to; null: the event's own.</param>
 public sealed record LegContext(
     LegValues Values,
     string? Written = null,
@@ -28,7 +31,10 @@ public sealed record LegContext(
     string? Reference = null,
     string? TaxCode = null,
     string? LegCurrency = null,
-    (string Currency, decimal Amount)? Settled = null
+    (string Currency, decimal Amount)? Settled = null,
+    string? Order = null,
+    DateOnly? Due = null,
+    string? Opened = null
 )
 {
     /// <summary>The same values with the tax code of a tax leg.</summary>
@@ -88,5 +94,5 @@ public sealed record Leg(
     string? Account,
     Tax.TaxCode? TaxUse,
     decimal? Rate,
-    OpenDocument? Bound = null
+    PostedOn? Bound = null
 );

@@ -98,12 +98,87 @@ internal static class Paying
                 },
                 settled.Rate ?? document.Rate,
                 sheet.Number(settled.Account),
-                document
+                document.Stands
             );
             exchange += sheet.Amount(part).Base - worth;
             taken += part;
         }
         return new Settled(taken, exchange);
+    }
+
+    /// <summary>Moves open items of a party without money: each on its account at its rate; what comes to nothing on one
+    /// account at one rate has no line, and the subledger keeps it.</summary>
+    public static void Allocate(EntrySheet sheet, Control subledger)
+    {
+        var purpose = PurposeOf(subledger);
+        var parts = new List<(OpenDocument Document, string Reference, decimal Amount, decimal Worth)>();
+        var left = new Dictionary<string, (decimal Open, decimal Base)>(StringComparer.Ordinal);
+        var settles = sheet.Event.Settles;
+        for (var i = 0; i < settles.Count; i++)
+        {
+            var (reference, amount) = (settles[i].Reference, settles[i].Amount);
+            var place = EventPlace.InWords($"settles[{i}]");
+            if (sheet.Documents.Find(subledger, sheet.Event.Party!, reference) is not { } document)
+            {
+                sheet.Fail(
+                    "document-unknown",
+                    $"{place}: nothing of {sheet.Event.Party} is known as {reference}: there is nothing to move.",
+                    $"settles[{i}].reference",
+                    purpose
+                );
+                continue;
+            }
+            if (document.Currency != sheet.Currency)
+            {
+                sheet.Fail(
+                    "document-currency",
+                    $"{place}: {reference} is in {document.Currency} and this allocation in {sheet.Currency}: allocate "
+                        + "in the currency of the documents.",
+                    $"settles[{i}].reference"
+                );
+                continue;
+            }
+            var (open, openBase) = left.GetValueOrDefault(reference, (document.Open, document.OpenBase));
+            var (_, of, worth) = Within(sheet, new Settlement { Amount = amount }, document, open, openBase);
+            if (of != amount)
+                sheet.Fail(
+                    "settles-too-much",
+                    $"{place}: {reference} has {open} open, and {amount} is to be moved of it.",
+                    $"settles[{i}].amount",
+                    purpose,
+                    document.Account
+                );
+            left[reference] = (open - of, openBase - worth);
+            parts.Add((document, reference, of, worth));
+        }
+        if (settles.Sum(s => s.Amount) is not 0 and var sum)
+            sheet.Fail("unequal", $"What is allocated comes to {sum}; it comes to zero.", "settles");
+        if (sheet.Errors.Count > 0)
+            return;
+        foreach (var group in parts.GroupBy(p => (p.Document.Account, p.Document.Rate)))
+        {
+            var nothing = group.Sum(p => p.Amount) == 0 && group.Sum(p => p.Worth) == 0;
+            foreach (var (document, reference, amount, worth) in group)
+            {
+                var context = sheet.DocumentOf(subledger == Control.Payables) with { Reference = reference };
+                var of = sheet.IsForeign ? new LegAmount(worth, amount) : new LegAmount(worth, worth);
+                if (!nothing)
+                    Book(sheet, subledger, of, context, document.Rate, null, document.Stands);
+                else
+                    sheet.Quiet.Add(
+                        new QuietLeg(
+                            purpose,
+                            context,
+                            0,
+                            subledger == Control.Receivables ? new LegAmount(-of.Base, -of.Foreign) : of,
+                            document.Stands,
+                            document.Rate
+                        )
+                    );
+            }
+        }
+        var difference = parts.Sum(p => p.Worth);
+        sheet.Exchange(subledger == Control.Receivables ? -difference : difference, sheet.Document);
     }
 
     /// <summary>What stands on account under the event's own reference.</summary>
@@ -181,7 +256,7 @@ internal static class Paying
         LegContext context,
         decimal rate,
         string? written,
-        OpenDocument? document
+        PostedOn? document
     )
     {
         if (subledger == Control.Receivables)

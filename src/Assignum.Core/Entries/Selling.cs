@@ -34,15 +34,15 @@ internal sealed record Selling(Purpose Owed, LegContext OwedContext, Purpose Rev
                 line.Net = line.Tax.Net;
 
         var total = priced.Sum(p => p.Net) + totals.Sum(t => t.Tax);
-        sheet.Debit(Owed, sheet.Amount(total), OwedContext);
+        sheet.Owe(Owed, true, total, OwedContext);
         foreach (var line in priced)
             Earn(sheet, line, calculation);
         sheet.OutputTax(totals);
         if (sheet.Policies is { CostAtInvoice: true, Perpetual: true })
             foreach (var line in sheet.Lines)
                 Cost(sheet, line);
-        Deposit(sheet);
-        GiftCard(sheet);
+        Applying.Deposits(sheet, Purposes.CustomerDeposits, true, Owed, OwedContext, a => Unknown(sheet, a));
+        Applying.GiftCards(sheet, Owed, OwedContext);
     }
 
     private Priced Line(EntrySheet sheet, SheetLine line)
@@ -117,11 +117,40 @@ internal sealed record Selling(Purpose Owed, LegContext OwedContext, Purpose Rev
         sheet.Debit(Purposes.SalesDiscount, sheet.Amount(discount), line.Context with { Written = null }, code);
     }
 
+    // What was parked when the goods left is released when they are invoiced, from where it stands.
     private void Cost(EntrySheet sheet, SheetLine line)
     {
         if (!line.IsStock)
             return;
-        if (line.Source.UnitCost is null)
+        var plain = line.Context with { Written = null };
+        var open = Shipped(sheet, line);
+        if (open is not null && line.Quantity != 0)
+        {
+            var parts = Lots.ByQuantity(sheet, open, line.Quantity);
+            if (line.Source.UnitCost is not null)
+            {
+                if (sheet.Cost(line) is not { } given)
+                    return;
+                var shares = Lots.Split(given, parts, sheet.RoundBase);
+                for (var i = 0; i < parts.Count; i++)
+                    Release(sheet, plain, parts[i], shares[i]);
+                return;
+            }
+            foreach (var part in parts.Where(p => p.Lot is not null))
+                Release(sheet, plain, part, part.Base);
+            if (parts is not [.., { Lot: null, Quantity: var rest }])
+                return;
+            sheet.Warn(
+                "no-cost",
+                $"{line.Path}: {rest} of item {line.Item!.Item.Code} is sold beyond what was shipped; send unitCost, or "
+                    + "its cost stays in shipped-not-invoiced.",
+                null,
+                Purposes.CostOfSales,
+                line.Number
+            );
+            return;
+        }
+        if (line.Source.UnitCost is null && !line.ValueAlone)
         {
             if (Revenue == Purposes.SalesRevenue)
                 sheet.Warn(
@@ -134,16 +163,63 @@ internal sealed record Selling(Purpose Owed, LegContext OwedContext, Purpose Rev
                 );
             return;
         }
-        if (sheet.Cost(line) is not { } cost)
-            return;
-        sheet.Debit(Purposes.CostOfSales, sheet.BaseAmount(cost), line.Context with { Written = null });
-        sheet.Credit(Purposes.ShippedNotInvoiced, sheet.BaseAmount(cost), line.Context with { Written = null });
+        if (!line.ValueAlone && sheet.Cost(line) is { } cost)
+            Release(sheet, plain, new LotPart(null, line.Quantity, 0, 0), cost);
     }
 
-    private void Deposit(EntrySheet sheet)
+    // What is parked of the shipment that the line names, or of its order and item; null: it names none, or none is known.
+    private static List<OpenLot>? Shipped(EntrySheet sheet, SheetLine line)
     {
-        if (sheet.Event.DepositApplied is not { } applied || applied == 0)
-            return;
+        var (shipment, order) = (line.Source.Shipment, line.Context.Order);
+        if (shipment is null && order is null)
+            return null;
+        var party = sheet.Event.Party;
+        var lots = Lots.Open(
+            sheet
+                .Documents.Lots(Purposes.ShippedNotInvoiced, "", line.Source.Item!)
+                .Where(l => party is null || l.Party == party)
+                .Where(l => shipment is null ? l.Order == order : l.Document == shipment),
+            sheet.Swapped,
+            l => l.Quantity
+        );
+        if (lots.Count > 0)
+            return lots;
+        if (shipment is not null)
+            sheet.Warn(
+                "shipment-unknown",
+                $"{line.Path}: nothing of item {line.Source.Item} is known to wait from shipment {shipment}; the ladder "
+                    + "decides.",
+                null,
+                Purposes.ShippedNotInvoiced,
+                line.Number
+            );
+        return null;
+    }
+
+    private static void Release(EntrySheet sheet, LegContext plain, LotPart part, decimal cost)
+    {
+        sheet.Debit(Purposes.CostOfSales, sheet.BaseAmount(cost), plain);
+        sheet.Credit(
+            Purposes.ShippedNotInvoiced,
+            sheet.BaseAmount(cost),
+            part.Lot is null
+                ? plain with
+                {
+                    Quantity = part.Quantity,
+                }
+                : plain with
+                {
+                    Quantity = part.Quantity,
+                    Reference = part.Lot.Document,
+                    Location = part.Lot.Location,
+                },
+            bound: part.Lot?.Stands
+        );
+    }
+
+    // A deposit that nobody knows: by the ladder, with the tax that the document says.
+    private static decimal Unknown(EntrySheet sheet, decimal applied)
+    {
         var rate = sheet.Event.DepositRate ?? sheet.Rate;
         var tax = 0m;
         if (sheet.Policies.DepositTax && sheet.SetUp.Entity.TaxRegistered)
@@ -182,24 +258,6 @@ internal sealed record Selling(Purpose Owed, LegContext OwedContext, Purpose Rev
             }
         }
         sheet.Debit(Purposes.CustomerDeposits, sheet.AmountAt(applied - tax, rate), sheet.Document, rate: rate);
-        sheet.Credit(Owed, sheet.Amount(applied), OwedContext);
-        // The deposit leaves at the rate it came in; the customer is credited at today's.
-        sheet.Exchange(
-            sheet.AmountAt(applied - tax, rate).Base + sheet.AmountAt(tax, rate).Base - sheet.Amount(applied).Base,
-            sheet.Document
-        );
-    }
-
-    private void GiftCard(EntrySheet sheet)
-    {
-        if (sheet.Event.GiftCardApplied is not { } applied || applied == 0)
-            return;
-        var rate = sheet.Event.GiftCardRate ?? sheet.Rate;
-        var context = sheet.Event.GiftCardChannel is { } channel
-            ? sheet.Document.InChannel(sheet.SetUp.Index, channel)
-            : sheet.Document;
-        sheet.Debit(Purposes.GiftCards, sheet.AmountAt(applied, rate), context, rate: rate);
-        sheet.Credit(Owed, sheet.Amount(applied), OwedContext);
-        sheet.Exchange(sheet.AmountAt(applied, rate).Base - sheet.Amount(applied).Base, sheet.Document);
+        return sheet.AmountAt(applied - tax, rate).Base + sheet.AmountAt(tax, rate).Base;
     }
 }

@@ -82,6 +82,24 @@ public sealed class BusinessEvent
 
     /// <summary>The tax authority that is paid, as tax codes name it.</summary>
     public string? Authority { get; set; }
+
+    /// <summary>The order it belongs to, of sales, of purchase or to make; a line's own wins.</summary>
+    public string? Order { get; set; }
+
+    /// <summary>The reference of the party's document that a credit note or a refund corrects.</summary>
+    public string? Corrects { get; set; }
+
+    /// <summary>When the document is to be paid.</summary>
+    public DateOnly? Due { get; set; }
+
+    /// <summary>Which deposits are used where <see cref="DepositApplied"/> stands; empty: the party's oldest.</summary>
+    public List<Settlement> Deposits { get; set; } = [];
+
+    /// <summary>Whose open items an allocation moves: <c>customer</c> or <c>supplier</c>.</summary>
+    public string? Side { get; set; }
+
+    /// <summary>The running number that the connected system gave it: 1, 2, 3 … without gaps.</summary>
+    public decimal? Sequence { get; set; }
 }
 
 /// <summary>A line of an event.</summary>
@@ -119,6 +137,29 @@ public sealed class EventLine
 
     /// <summary>Why a warning on this hand-written line is passed over.</summary>
     public string? Because { get; set; }
+
+    /// <summary>The order it belongs to; null: the event's.</summary>
+    public string? Order { get; set; }
+
+    /// <summary>The reference of the goods-received that the line settles.</summary>
+    public string? Receipt { get; set; }
+
+    /// <summary>The reference of the goods-shipped, or goods-returned, that the line invoices.</summary>
+    public string? Shipment { get; set; }
+
+    /// <summary>The document that a hand-written line is about; null: the event's own.</summary>
+    public string? Document { get; set; }
+
+    /// <summary>When that document is to be paid.</summary>
+    public DateOnly? Due { get; set; }
+    public string? Method { get; set; }
+    public string? Channel { get; set; }
+
+    /// <summary>What a hand-written line is in its own <see cref="Currency"/>; its side is that of the line.</summary>
+    public decimal? CurrencyAmount { get; set; }
+
+    /// <summary>Base units for one unit of the line's currency.</summary>
+    public decimal? Rate { get; set; }
 }
 
 /// <summary>A charge beside the lines: carriage, packing.</summary>

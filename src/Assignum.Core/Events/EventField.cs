@@ -30,6 +30,9 @@ public enum FieldType
     Date,
     Flag,
     Transit,
+
+    /// <summary>Customer or supplier.</summary>
+    Side,
     Dimensions,
 }
 
@@ -48,7 +51,7 @@ public static class EventFields
     public const decimal LargestAmount = 999_999_999_999.99m;
 
     /// <summary>The lists that an event can have.</summary>
-    public static readonly IReadOnlyList<string> Lists = ["lines", "charges", "settles", "settlesPayables"];
+    public static readonly IReadOnlyList<string> Lists = ["lines", "charges", "settles", "settlesPayables", "deposits"];
 
     /// <summary>The fields that a row of a list has, with their types.</summary>
     public static IReadOnlyList<(string Name, FieldType Type)> Of(string list) =>
@@ -56,6 +59,7 @@ public static class EventFields
         {
             "lines" => [.. OfLine.Select(f => (f.Name, f.Type))],
             "charges" => [.. OfCharge.Select(f => (f.Name, f.Type))],
+            "deposits" => [.. OfDeposit.Select(f => (f.Name, f.Type))],
             _ => [.. OfSettlement.Select(f => (f.Name, f.Type))],
         };
 
@@ -72,6 +76,10 @@ public static class EventFields
         Of("rate", FieldType.Rate, e => e.Rate, (e, v) => e.Rate = (decimal?)v),
         Of("reference", FieldType.Text, e => e.Reference, (e, v) => e.Reference = (string?)v),
         Of("text", FieldType.Text, e => e.Text, (e, v) => e.Text = (string?)v),
+        Of("order", FieldType.Text, e => e.Order, (e, v) => e.Order = (string?)v),
+        Of("corrects", FieldType.Text, e => e.Corrects, (e, v) => e.Corrects = (string?)v),
+        Of("due", FieldType.Date, e => e.Due, (e, v) => e.Due = (DateOnly?)v),
+        Of("side", FieldType.Side, e => e.Side, (e, v) => e.Side = (string?)v),
         Of("party", FieldType.Party, e => e.Party, (e, v) => e.Party = (string?)v),
         Of("standing", FieldType.TaxStanding, e => e.Standing, (e, v) => e.Standing = (string?)v),
         Of("counterparty", FieldType.Entity, e => e.Counterparty, (e, v) => e.Counterparty = (string?)v),
@@ -119,6 +127,7 @@ public static class EventFields
             (e, v) => e.ReceivablesAccount = (string?)v
         ),
         Of("authority", FieldType.Text, e => e.Authority, (e, v) => e.Authority = (string?)v),
+        Of("sequence", FieldType.Quantity, e => e.Sequence, (e, v) => e.Sequence = (decimal?)v),
         Of("reverseOn", FieldType.Date, e => e.ReverseOn, (e, v) => e.ReverseOn = (DateOnly?)v),
         Of("costToDate", FieldType.Amount, e => e.CostToDate, (e, v) => e.CostToDate = (decimal?)v),
         Of("billedToDate", FieldType.Amount, e => e.BilledToDate, (e, v) => e.BilledToDate = (decimal?)v),
@@ -160,6 +169,15 @@ public static class EventFields
         Line("project", FieldType.Project, l => l.Project, (l, v) => l.Project = (string?)v),
         Line("reason", FieldType.Reason, l => l.Reason, (l, v) => l.Reason = (string?)v),
         Line("taxCode", FieldType.TaxCode, l => l.TaxCode, (l, v) => l.TaxCode = (string?)v),
+        Line("order", FieldType.Text, l => l.Order, (l, v) => l.Order = (string?)v),
+        Line("receipt", FieldType.Text, l => l.Receipt, (l, v) => l.Receipt = (string?)v),
+        Line("shipment", FieldType.Text, l => l.Shipment, (l, v) => l.Shipment = (string?)v),
+        Line("document", FieldType.Text, l => l.Document, (l, v) => l.Document = (string?)v),
+        Line("due", FieldType.Date, l => l.Due, (l, v) => l.Due = (DateOnly?)v),
+        Line("channel", FieldType.Channel, l => l.Channel, (l, v) => l.Channel = (string?)v),
+        Line("method", FieldType.Method, l => l.Method, (l, v) => l.Method = (string?)v),
+        Line("currencyAmount", FieldType.Amount, l => l.CurrencyAmount, (l, v) => l.CurrencyAmount = (decimal?)v),
+        Line("rate", FieldType.Rate, l => l.Rate, (l, v) => l.Rate = (decimal?)v),
         Line("receiptCost", FieldType.Amount, l => l.ReceiptCost, (l, v) => l.ReceiptCost = (decimal?)v),
         Line("receiptRate", FieldType.Rate, l => l.ReceiptRate, (l, v) => l.ReceiptRate = (decimal?)v),
         Line("heldShare", FieldType.Share, l => l.HeldShare, (l, v) => l.HeldShare = (decimal?)v),
@@ -192,6 +210,12 @@ public static class EventFields
         new("rate", FieldType.Rate, s => s.Rate, (s, v) => s.Rate = (decimal?)v),
         new("account", FieldType.Account, s => s.Account, (s, v) => s.Account = (string?)v),
         new("documentAmount", FieldType.Amount, s => s.DocumentAmount, (s, v) => s.DocumentAmount = (decimal?)v),
+    ];
+
+    /// <summary>Fields of a deposit that is used.</summary>
+    public static readonly IReadOnlyList<EventField<Settlement>> OfDeposit =
+    [
+        .. OfSettlement.Where(f => f.Name is "reference" or "amount"),
     ];
 
     /// <summary>The accounts that an event names, in any field, each once, as they are written.</summary>

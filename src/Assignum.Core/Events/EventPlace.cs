@@ -24,6 +24,7 @@ public static partial class EventPlace
             "charges" => $"Charge {at}",
             "settles" => $"Settled document {at}",
             "settlesPayables" => $"Settled payable {at}",
+            "deposits" => $"Deposit {at}",
             var other => $"{Capital(Label(other))} {at}",
         };
         var field = match.Groups["field"].Value;

@@ -26,8 +26,8 @@ public sealed class EventRun(OtherSetUps? others, DocumentRegister documents, Ac
     public EntryResult Step(BusinessEvent source, CompiledSetUp setUp, IEntrySink sink)
     {
         var result = Build(source, new EntryBuilder(setUp, others, documents));
-        if (sink.Take(source, result) && result.Entry is { } entry)
-            documents.Note(entry);
+        if (sink.Take(source, result))
+            documents.Note(source, result, setUp.Entity.Currency);
         return result;
     }
 

@@ -8,6 +8,9 @@ public enum TaxDecider
     Line,
     Matrix,
     Account,
+
+    /// <summary>The document that is corrected.</summary>
+    Document,
 }
 
 /// <summary>The code of a line and what decided it.</summary>

@@ -22,6 +22,9 @@ internal sealed class Book
 
     public EntityState State { get; }
 
+    /// <summary>The id of the first event that it gives.</summary>
+    public long FirstEvent => first.Event;
+
     /// <summary>Reads the numbers; <paramref name="hold"/>: and takes the right to post until the transaction
     /// ends.</summary>
     public static async Task<Book> OpenAsync(

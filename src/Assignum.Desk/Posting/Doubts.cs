@@ -10,7 +10,7 @@ using Assignum.Storage;
 namespace Assignum.Desk.Posting;
 
 /// <summary>What somebody who rehearses a document should think of, though nothing refuses it: a reference that was used
-/// before, a day that no period holds, goods that would stand in stock twice.</summary>
+/// before, a day that no period holds.</summary>
 public sealed class Doubts(DeskContext desk, ViewSetUp view)
 {
     /// <summary>The doubts about an event, each a sentence with its place.</summary>
@@ -25,7 +25,7 @@ public sealed class Doubts(DeskContext desk, ViewSetUp view)
         CancellationToken stop
     )
     {
-        if (source.Date == default || EventKinds.Find(source.Kind) is not { } kind)
+        if (source.Date == default || EventKinds.Find(source.Kind) is null)
             return [];
         if ((await view.OfAsync(visit, edition, source.Date, stop)).Result is not { SetUp: var setUp })
             return [];
@@ -67,42 +67,6 @@ public sealed class Doubts(DeskContext desk, ViewSetUp view)
                         "reference-used",
                         $"Reference {reference} of {of} was used before, by entry {used}: is this the same document?",
                         "reference"
-                    )
-                );
-        if (
-            source.Party is not { } party
-            || !kind.LineTakes.Contains("receiptCost")
-            || !setUp.Policies.Perpetual
-            || !setUp.Policies.ReceiptAccrual
-        )
-            return doubts;
-        // Goods that came and wait for their invoice come a second time where their invoice does not say that it is theirs.
-        var lines = source
-            .Lines.Index()
-            .Where(l =>
-                l.Item is { Item: { } code, ReceiptCost: null, Quantity: > 0 }
-                && setUp.Item(code)?.Item.IsStockItem == true
-            )
-            .ToList();
-        if (lines.Count == 0)
-            return doubts;
-        var waiting = await StockStore.WaitingAsync(
-            db,
-            visit.State.Id,
-            party,
-            [.. lines.Select(l => l.Item.Item!).Distinct()],
-            before,
-            stop
-        );
-        foreach (var (i, line) in lines)
-            if (waiting.TryGetValue(line.Item!, out var amount))
-                doubts.Add(
-                    new Fault(
-                        "goods-twice",
-                        $"{EventPlace.InWords($"lines[{i}].receiptCost")} is empty, and {line.Item} of {party} worth "
-                            + $"{amount} was received and waits for its invoice: without it the goods stand in stock "
-                            + "twice.",
-                        $"lines[{i}].receiptCost"
                     )
                 );
         return doubts;

@@ -235,7 +235,7 @@ internal sealed class PostingBatch(
         if (errors.Count > 0)
             return false;
         number = Write(posting, edition, result);
-        return result.Entry is not null;
+        return true;
     }
 
     private string? Write(ReadEvent read, int of, EntryResult result)
@@ -255,7 +255,13 @@ internal sealed class PostingBatch(
                 of
             ),
             result.Moves,
-            [.. EventFields.AccountsOf(e).Select(a => (a, views[e.Date].Result!.SetUp.NumberOf(a)))]
+            [.. EventFields.AccountsOf(e).Select(a => (a, views[e.Date].Result!.SetUp.NumberOf(a)))],
+            EntryEffects.Of(
+                result.Quiet,
+                e.Currency ?? views[e.Date].Result!.SetUp.Entity.Currency,
+                e.Reference ?? $"{e.Source}/{e.Id}"
+            ),
+            EventLinks.Of(e, result)
         );
         if (result.Entry is not { } entry)
             return null;

@@ -66,7 +66,15 @@ public sealed class PostingStream : IAsyncDisposable
                 else
                 {
                     made?.Dispose();
-                    made = new PostingBatch(desk, actor, state, books, new(new()), others, events);
+                    made = new PostingBatch(
+                        desk,
+                        actor,
+                        state,
+                        books,
+                        new(new(), books[entity].FirstEvent),
+                        others,
+                        events
+                    );
                     await made.ReadAsync(db, null, stop);
                     await made.MakeAsync(firstRow, stop);
                 }

@@ -83,7 +83,7 @@ public sealed class Rehearse(DeskContext desk)
     /// <summary>Shows what is made; where events are in order, what could be posted is seen by those after it.</summary>
     private sealed class Shown(bool inOrder) : IEntrySink
     {
-        public bool Take(BusinessEvent source, EntryResult result) => inOrder && result.Entry is { Refused: false };
+        public bool Take(BusinessEvent source, EntryResult result) => inOrder && result.Outcome != "refused";
     }
 }
 

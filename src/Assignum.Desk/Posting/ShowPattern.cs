@@ -57,7 +57,7 @@ public sealed class ShowPattern(DeskContext desk)
             await using (var db = await desk.Database.OpenAsync(stop))
                 others = await OtherEntities.FindAsync(db, actor, [example], stop);
             await others.LoadAsync(desk, stop);
-            result = new EntryBuilder(setUp, others.On).Build(example);
+            result = new EntryBuilder(setUp, others.On, new ExampleDocuments(setUp)).Build(example);
         }
         var touched = (result?.Entry?.Lines.Select(l => l.Purpose).OfType<Purpose>() ?? []).Distinct().ToList();
         return new Pattern(

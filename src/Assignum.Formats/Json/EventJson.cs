@@ -20,6 +20,7 @@ public static class EventJson
         List(json, "charges", source.Charges, EventFields.OfCharge);
         List(json, "settles", source.Settles, EventFields.OfSettlement);
         List(json, "settlesPayables", source.SettlesPayables, EventFields.OfSettlement);
+        List(json, "deposits", source.Deposits, EventFields.OfDeposit);
         return json;
     }
 

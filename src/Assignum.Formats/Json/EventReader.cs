@@ -77,6 +77,9 @@ public static class EventReader
                 case "settlesPayables":
                     source.SettlesPayables = List(property.Value, "settlesPayables", EventFields.OfSettlement, faults);
                     break;
+                case "deposits":
+                    source.Deposits = List(property.Value, "deposits", EventFields.OfDeposit, faults);
+                    break;
                 default:
                     Field(source, property, null, 0, EventFields.OfEvent, faults);
                     break;
@@ -217,6 +220,12 @@ public static class EventReader
                 if (transit is null or "in" or "out")
                     return transit;
                 faults.Add(new Fault("unknown-word", $"{EventPlace.InWords(path)} is 'in' or 'out'.", path));
+                return null;
+            case FieldType.Side:
+                var side = Text(json, path, LongestText, faults);
+                if (side is null or "customer" or "supplier")
+                    return side;
+                faults.Add(new Fault("unknown-word", $"{EventPlace.InWords(path)} is 'customer' or 'supplier'.", path));
                 return null;
             default:
                 var text = Text(json, path, LongestText, faults);

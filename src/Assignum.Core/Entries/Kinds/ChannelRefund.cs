@@ -10,6 +10,9 @@ public sealed class ChannelRefund : ChannelSale
     public override string Title => "Refund in a channel";
     public override string Explain => "A sale in a channel is taken back and refunded.";
 
+    public override IReadOnlyList<string> Takes => [.. base.Takes, "corrects"];
+    public override Correcting Corrects => Correcting.Tax;
+
     public override Purpose? WrittenIn(string list) => list == "lines" ? SalesReturns : base.WrittenIn(list);
 
     public override void Write(EntrySheet sheet)

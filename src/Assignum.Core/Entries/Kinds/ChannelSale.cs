@@ -27,6 +27,7 @@ public class ChannelSale : EventKind
             "giftCardApplied",
             "giftCardRate",
             "giftCardChannel",
+            "order",
         ];
     public override IReadOnlyList<string> Needs => ["channel"];
     public override IReadOnlyList<string> LineTakes =>
@@ -41,6 +42,9 @@ public class ChannelSale : EventKind
             "taxCode",
             "location",
             "project",
+            "order",
+            "shipment",
+            "amount",
         ];
     public override IReadOnlyList<string> LineNeeds => ["unitPrice"];
     public override bool TakesCharges => true;

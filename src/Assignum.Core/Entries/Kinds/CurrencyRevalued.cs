@@ -36,6 +36,18 @@ public sealed class CurrencyRevalued : EventKind
                     null,
                     line.Number
                 );
+            if (
+                sheet.Event.ReverseOn is null
+                && sheet.SetUp.Account(account) is { Control: Chart.Control.Receivables or Chart.Control.Payables }
+            )
+                sheet.Warn(
+                    "not-reversed",
+                    $"{line.Path}: documents on account {account} are revalued for good, and each is settled at the rate it "
+                        + "was booked at: give reverseOn.",
+                    account,
+                    null,
+                    line.Number
+                );
             var amount = line.Source.Amount!.Value;
             sheet.ByHand(Side.Debit, new LegAmount(amount, null), context, account, null);
             sheet.Exchange(amount, context);

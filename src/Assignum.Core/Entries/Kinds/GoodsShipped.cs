@@ -7,9 +7,10 @@ public class GoodsShipped : EventKind
 {
     public override string Name => "goods-shipped";
     public override string Explain => "Goods left the warehouse for a customer.";
-    public override IReadOnlyList<string> Takes => ["party", "channel", "location", "project"];
+    public override IReadOnlyList<string> Takes => ["party", "channel", "location", "project", "order"];
     public override IReadOnlyList<string> Needs => ["party"];
-    public override IReadOnlyList<string> LineTakes => ["item", "quantity", "unitCost", "location", "project"];
+    public override IReadOnlyList<string> LineTakes =>
+        ["item", "quantity", "unitCost", "unitPrice", "amount", "location", "project", "order"];
     public override IReadOnlyList<string> LineNeeds => ["item"];
 
     public override void Write(EntrySheet sheet)
@@ -21,6 +22,7 @@ public class GoodsShipped : EventKind
             if (!sheet.Policies.Perpetual)
             {
                 sheet.Move(line.Source.Item!, line.Context.Location, -line.Quantity, null);
+                sheet.Keep(Stock, line.Context, -line.Quantity);
                 continue;
             }
             if (sheet.Cost(line) is not { } cost)
@@ -28,7 +30,7 @@ public class GoodsShipped : EventKind
             sheet.Debit(
                 sheet.Policies.CostAtInvoice ? ShippedNotInvoiced : CostOfSales,
                 sheet.BaseAmount(cost),
-                line.Context
+                sheet.Policies.CostAtInvoice ? line.Context with { Quantity = line.Quantity } : line.Context
             );
             sheet.Credit(Stock, sheet.BaseAmount(cost), line.Context with { Quantity = line.Quantity });
             sheet.Move(line.Source.Item!, line.Context.Location, -line.Quantity, -cost);

@@ -8,7 +8,8 @@ public sealed class ProductionCompleted : EventKind
     public override string Name => "production-completed";
     public override string Title => "Production completed";
     public override string Explain => "What was being made is finished and goes into stock.";
-    public override IReadOnlyList<string> Takes => ["output", "location", "quantity", "unitCost", "issuedCost"];
+    public override IReadOnlyList<string> Takes =>
+        ["output", "location", "quantity", "unitCost", "issuedCost", "order"];
     public override IReadOnlyList<string> Needs => ["output", "issuedCost"];
 
     public override void Write(EntrySheet sheet)
@@ -18,6 +19,7 @@ public sealed class ProductionCompleted : EventKind
         if (!sheet.Policies.Perpetual)
         {
             sheet.Move(e.Output!, e.Location, quantity, null);
+            sheet.Keep(Stock, sheet.ItemContext(e.Output!, e.Location), quantity);
             return;
         }
         if (sheet.Cost(sheet.SetUp.Item(e.Output!)!.Item, quantity, e.UnitCost, "output") is not { } value)
@@ -25,11 +27,15 @@ public sealed class ProductionCompleted : EventKind
         var made = sheet.ItemContext(e.Output!, e.Location) with { Quantity = quantity };
         var difference = e.IssuedCost!.Value - value;
         if (sheet.Policies.DirectProduction)
-            sheet.Debit(Stock, sheet.BaseAmount(-difference), made);
+        {
+            // The value came with the issue; the goods come now.
+            sheet.Debit(Stock, sheet.BaseAmount(-difference), made with { Quantity = 0 });
+            sheet.Keep(Stock, made with { Quantity = 0 }, quantity);
+        }
         else
         {
             sheet.Debit(Stock, sheet.BaseAmount(value), made);
-            sheet.Credit(ProductionWip, sheet.BaseAmount(e.IssuedCost.Value), made);
+            sheet.Credit(ProductionWip, sheet.BaseAmount(e.IssuedCost.Value), made with { Quantity = 0 });
         }
         sheet.Debit(ProductionVariance, sheet.BaseAmount(difference), made);
         sheet.Move(e.Output!, e.Location, quantity, sheet.Policies.DirectProduction ? -difference : value);

@@ -8,9 +8,9 @@ public sealed class ProductionIssued : EventKind
     public override string Name => "production-issued";
     public override string Title => "Issued to production";
     public override string Explain => "Parts, labour and overhead went into making something.";
-    public override IReadOnlyList<string> Takes => ["output", "location"];
+    public override IReadOnlyList<string> Takes => ["output", "location", "order"];
     public override IReadOnlyList<string> Needs => ["output"];
-    public override IReadOnlyList<string> LineTakes => ["item", "quantity", "unitCost", "location"];
+    public override IReadOnlyList<string> LineTakes => ["item", "quantity", "unitCost", "location", "order"];
     public override IReadOnlyList<string> LineNeeds => ["item"];
 
     public override void Write(EntrySheet sheet)
@@ -21,7 +21,10 @@ public sealed class ProductionIssued : EventKind
             if (!sheet.Policies.Perpetual)
             {
                 if (line.IsStock)
+                {
                     sheet.Move(line.Source.Item!, line.Context.Location, -line.Quantity, null);
+                    sheet.Keep(Stock, line.Context, -line.Quantity);
+                }
                 continue;
             }
             if (sheet.Cost(line) is not { } cost)
@@ -33,6 +36,7 @@ public sealed class ProductionIssued : EventKind
                 {
                     Line = line.Number,
                     Text = line.Context.Text,
+                    Order = line.Context.Order,
                 }
             );
             sheet.Credit(

@@ -8,7 +8,7 @@ public sealed class ProjectUsage : EventKind
     public override string Name => "project-usage";
     public override string Title => "Used on a project";
     public override string Explain => "A project used goods, labour or services of ours.";
-    public override IReadOnlyList<string> Takes => ["project", "location"];
+    public override IReadOnlyList<string> Takes => ["project", "location", "order"];
     public override IReadOnlyList<string> LineTakes =>
         ["item", "account", "quantity", "unitCost", "location", "project"];
     public override IReadOnlyList<string> LineNeeds => ["item"];
@@ -29,6 +29,8 @@ public sealed class ProjectUsage : EventKind
             var fromStock = line.IsStock && sheet.Policies.Perpetual;
             if (sheet.Cost(line) is not { } cost)
                 continue;
+            if (line.IsStock && !fromStock)
+                sheet.Keep(Stock, line.Context, -line.Quantity);
             sheet.Debit(line.AsBilled ? ProjectCost : ProjectWip, sheet.BaseAmount(cost), line.Context);
             sheet.Credit(
                 fromStock ? Stock : OwnWorkToProjects,

@@ -9,6 +9,9 @@ public sealed class SalesCreditNote : SalesInvoice
     public override string Name => "sales-credit-note";
     public override string Explain => "A customer is credited for what was invoiced before.";
 
+    public override IReadOnlyList<string> Takes => [.. base.Takes, "corrects"];
+    public override Correcting Corrects => Correcting.All;
+
     public override Purpose? WrittenIn(string list) => list == "lines" ? SalesReturns : base.WrittenIn(list);
 
     public override void Write(EntrySheet sheet)

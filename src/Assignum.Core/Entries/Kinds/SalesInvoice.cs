@@ -28,6 +28,8 @@ public class SalesInvoice : EventKind
             "giftCardRate",
             "giftCardChannel",
             "receivablesAccount",
+            "order",
+            "due",
         ];
     public override IReadOnlyList<string> Needs => ["party"];
     public override IReadOnlyList<string> LineTakes =>
@@ -42,6 +44,9 @@ public class SalesInvoice : EventKind
             "taxCode",
             "location",
             "project",
+            "order",
+            "shipment",
+            "amount",
         ];
     public override IReadOnlyList<string> LineNeeds => ["unitPrice"];
     public override bool TakesCharges => true;

@@ -21,6 +21,7 @@ public sealed class StockAdjusted : EventKind
             if (!sheet.Policies.Perpetual)
             {
                 sheet.Move(line.Source.Item!, line.Context.Location, line.Quantity, null);
+                sheet.Keep(Stock, line.Context, line.Quantity);
                 continue;
             }
             if (sheet.Cost(line) is not { } cost)

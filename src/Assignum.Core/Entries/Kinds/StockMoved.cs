@@ -31,7 +31,19 @@ public sealed class StockMoved : EventKind
                 sheet.Move(line.Source.Item!, sheet.Event.ToLocation, line.Quantity, cost);
             if (cost is { } value)
                 Value(sheet, line, value, going, coming);
+            else
+                Pass(sheet, line, 0, going, coming);
         }
+    }
+
+    // What passes without a line: goods from key to key, and their value on one account.
+    private static void Pass(EntrySheet sheet, SheetLine line, decimal cost, bool going, bool coming)
+    {
+        var index = sheet.SetUp.Index;
+        var from = line.Context.AtLocation(index, sheet.Event.FromLocation);
+        var to = line.Context.AtLocation(index, sheet.Event.ToLocation);
+        sheet.Keep(coming ? Stock : StockInTransit, to, line.Quantity, cost);
+        sheet.Keep(going ? Stock : StockInTransit, going ? from : to, -line.Quantity, -cost);
     }
 
     private static void Value(EntrySheet sheet, SheetLine line, decimal cost, bool going, bool coming)
@@ -43,7 +55,10 @@ public sealed class StockMoved : EventKind
         var (debit, credit) = (coming ? Stock : StockInTransit, going ? Stock : StockInTransit);
         var creditContext = going ? from : to;
         if (Same(sheet, debit, to, credit, creditContext))
+        {
+            Pass(sheet, line, cost, going, coming);
             return;
+        }
         sheet.Debit(debit, sheet.BaseAmount(cost), to);
         sheet.Credit(credit, sheet.BaseAmount(cost), creditContext);
     }

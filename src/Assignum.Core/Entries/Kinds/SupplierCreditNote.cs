@@ -6,6 +6,9 @@ public sealed class SupplierCreditNote : SupplierInvoice
     public override string Name => "supplier-credit-note";
     public override string Explain => "A supplier credits what was invoiced before.";
 
+    public override IReadOnlyList<string> Takes => [.. base.Takes, "corrects"];
+    public override Correcting Corrects => Correcting.All;
+
     public override void Write(EntrySheet sheet)
     {
         sheet.Swapped = true;

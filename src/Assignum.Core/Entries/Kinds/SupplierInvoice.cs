@@ -26,6 +26,8 @@ public class SupplierInvoice : EventKind
             "depositApplied",
             "depositRate",
             "payablesAccount",
+            "order",
+            "due",
         ];
     public override IReadOnlyList<string> Needs => ["party"];
     public override IReadOnlyList<string> LineTakes =>
@@ -42,6 +44,9 @@ public class SupplierInvoice : EventKind
             "taxCode",
             "location",
             "project",
+            "order",
+            "receipt",
+            "amount",
         ];
     public override IReadOnlyList<string> LineNeeds => ["unitPrice"];
     public override bool TakesCharges => true;

@@ -172,7 +172,7 @@ public sealed class LaddersModel(
     private void Draw()
     {
         var day = State.Today;
-        var builder = new EntryBuilder(SetUp);
+        var builder = new EntryBuilder(SetUp, null, new ExampleDocuments(SetUp));
         var calling = new List<EventKind>();
         foreach (var kind in EventKinds.All)
         {

@@ -1,0 +1,34 @@
+using Assignum.Core.Chart;
+using Assignum.Core.Landing;
+using Assignum.Core.SetUps;
+
+namespace Assignum.Core.Entries;
+
+/// <summary>What the examples move: an invoice and a payment on account, each of 100 in another currency and at a rate of
+/// its own, so that the example shows what becomes of the difference.</summary>
+public sealed class ExampleDocuments(CompiledSetUp setUp) : IOpenDocuments
+{
+    internal const string Invoice = "EX-INVOICE",
+        Payment = "EX-PAYMENT";
+
+    /// <summary>A currency that is not the entity's.</summary>
+    internal static string CurrencyBeside(string own) => own == "USD" ? "EUR" : "USD";
+
+    /// <inheritdoc/>
+    public OpenDocument? Find(Control subledger, string party, string reference)
+    {
+        if (reference is not (Invoice or Payment))
+            return null;
+        var currency = CurrencyBeside(setUp.Entity.Currency);
+        var values = default(LegValues);
+        values[Dimension.Currency] = setUp.Index.Of(Dimension.Currency, currency);
+        values[Dimension.Party] = setUp.Party(party)?.Number ?? 0;
+        values[Dimension.PartyGroup] = (
+            subledger == Control.Payables ? setUp.Party(party)?.SupplierGroup : setUp.Party(party)?.CustomerGroup
+        ) ?? 0;
+        var purpose = subledger == Control.Payables ? Purposes.Payables : Purposes.Receivables;
+        return setUp.Landings.Resolve(purpose, values, null) is not { Account: { } account } landed ? null
+            : reference == Invoice ? new OpenDocument(account, 0.9m, 100, currency, 90, landed.ByDefault)
+            : new OpenDocument(account, 0.95m, -100, currency, -95, landed.ByDefault);
+    }
+}

@@ -1,0 +1,99 @@
+using Assignum.Core.Landing;
+
+namespace Assignum.Core.Entries;
+
+/// <summary>A part that is taken of something posted before, or that nothing of before stands for.</summary>
+/// <param name="Lot">Null: nothing of before.</param>
+/// <param name="Quantity">Units, unsigned by side; as the line gives them.</param>
+/// <param name="Amount">In the currency of the lot, unsigned by side.</param>
+/// <param name="Base">In base currency, unsigned by side.</param>
+/// <param name="OfLot">What it is of the lot in the lot's currency, unsigned by side.</param>
+internal readonly record struct LotPart(
+    OpenLot? Lot,
+    decimal Quantity,
+    decimal Amount,
+    decimal Base,
+    decimal OfLot = 0
+);
+
+/// <summary>Takes what is open of deposits, gift cards, receipts and shipments, the oldest first.</summary>
+internal static class Lots
+{
+    /// <summary>What is open with a side, the oldest first. What stands the other way round for itself is taken off the
+    /// oldest on its account.</summary>
+    /// <param name="credit">Whether it stands as a credit.</param>
+    public static List<OpenLot> Open(IEnumerable<OpenLot> lots, bool credit, Func<OpenLot, decimal> measure)
+    {
+        var all = lots.OrderBy(l => l.Age).ToList();
+        var open = all.Where(l => Sign(l) > 0).ToList();
+        foreach (var against in all.Where(l => Sign(l) < 0))
+        {
+            var rest = Math.Abs(measure(against));
+            for (var i = 0; i < open.Count && rest > 0; i++)
+            {
+                if (open[i].Account != against.Account || open[i].Currency != against.Currency)
+                    continue;
+                var there = Math.Abs(measure(open[i]));
+                var part = Math.Min(there, rest);
+                rest -= part;
+                var share = there == 0 ? 0 : 1 - part / there;
+                open[i] = open[i] with
+                {
+                    Open = open[i].Open * share,
+                    OpenBase = open[i].OpenBase * share,
+                    Quantity = open[i].Quantity * share,
+                };
+            }
+        }
+        return [.. open.Where(l => measure(l) != 0)];
+
+        int Sign(OpenLot lot) => Math.Sign(measure(lot)) * (credit ? -1 : 1);
+    }
+
+    /// <summary>Takes a quantity of lots that stand by quantity; each brings its share of what is open of it, the one that
+    /// is taken wholly all that it has.</summary>
+    /// <returns>The parts; what is more than is open comes last, without a lot and worth nothing.</returns>
+    public static List<LotPart> ByQuantity(EntrySheet sheet, List<OpenLot> open, decimal quantity)
+    {
+        var parts = new List<LotPart>();
+        var rest = quantity;
+        foreach (var lot in open)
+        {
+            if (rest == 0)
+                break;
+            var there = Math.Abs(lot.Quantity);
+            var taken = Math.Min(there, rest);
+            rest -= taken;
+            var whole = taken == there;
+            var amount = whole ? Math.Abs(lot.Open) : sheet.RoundIn(lot.Currency, Math.Abs(lot.Open) * taken / there);
+            parts.Add(
+                new LotPart(
+                    lot,
+                    taken,
+                    amount,
+                    whole ? Math.Abs(lot.OpenBase)
+                        : lot.Open == 0 ? sheet.RoundBase(Math.Abs(lot.OpenBase) * taken / there)
+                        : sheet.RoundBase(amount * lot.Rate),
+                    amount
+                )
+            );
+        }
+        if (rest != 0)
+            parts.Add(new LotPart(null, rest, 0, 0));
+        return parts;
+    }
+
+    /// <summary>Splits an amount over parts by their quantity; the last takes the rest.</summary>
+    public static decimal[] Split(decimal amount, List<LotPart> parts, Func<decimal, decimal> round)
+    {
+        var all = parts.Sum(p => p.Quantity);
+        var shares = new decimal[parts.Count];
+        var rest = amount;
+        for (var i = 0; i < parts.Count; i++)
+        {
+            shares[i] = i == parts.Count - 1 || all == 0 ? rest : round(amount * parts[i].Quantity / all);
+            rest -= shares[i];
+        }
+        return shares;
+    }
+}
