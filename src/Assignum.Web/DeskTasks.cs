@@ -37,6 +37,8 @@ internal static class DeskTasks
             .AddSingleton<ReadOverview>()
             .AddSingleton<ReadMaps>()
             .AddSingleton<ReadTieOuts>()
+            .AddSingleton<ReadSubledgers>()
+            .AddSingleton<ControlAccounts>()
             .AddSingleton<BringSheet>()
             .AddSingleton<OpenLine>()
             .AddSingleton<BringChart>()

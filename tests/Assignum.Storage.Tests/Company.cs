@@ -27,13 +27,16 @@ public sealed class Company : IAsyncDisposable
 
     /// <summary>Creates an entity and brings the demo's set-up in; published from 1 January 2026 unless told not
     /// to.</summary>
-    public async Task<string> OpenAsync(string code = "SKERROW", bool publish = true)
+    public async Task<string> OpenAsync(string code = "SKERROW", bool publish = true, string folder = "tests/company")
     {
         (await new CreateEntity(Desk).RunAsync(Actor, code, code, "EUR", Stop)).Refused.ShouldBeNull();
         (
             await ImportAsync(
                 code,
-                [.. Demo().Where(s => s.Part != Parts.Entity && s.Part != Parts.Policies && s.Part != Parts.Periods)]
+                [
+                    .. Demo(folder)
+                        .Where(s => s.Part != Parts.Entity && s.Part != Parts.Policies && s.Part != Parts.Periods),
+                ]
             )
         ).Refused.ShouldBeNull();
         if (publish)
@@ -41,8 +44,8 @@ public sealed class Company : IAsyncDisposable
         return code;
     }
 
-    public static IReadOnlyList<Sheet> Demo() =>
-        Bundle.FromFolder(Path.Combine(ProjectFiles.Root, "tests", "company", "skerrow", "1-skerrow", "bundle"), []);
+    public static IReadOnlyList<Sheet> Demo(string folder = "tests/company") =>
+        Bundle.FromFolder(Path.Combine(ProjectFiles.Root, folder, "skerrow", "1-skerrow", "bundle"), []);
 
     public async Task<Outcome<ImportResult>> ImportAsync(
         string code,
@@ -92,6 +95,10 @@ public sealed class Company : IAsyncDisposable
                 + $$""" "reference":"{{id}}","party":"{{party}}","lines":[{"item":"RG-100","""
                 + $$""" "unitPrice":{{price}}}]}"""
         );
+
+    /// <summary>Enters an entity; null: as the company's own actor.</summary>
+    public static async Task<Visit> VisitAsync(Company company, string code, Actor? actor = null) =>
+        (await new ViewSetUp(company.Desk).RunAsync(actor ?? company.Actor, code, "draft", null, Stop)).Result!.Visit!;
 
     public async Task<T> AskAsync<T>(string sql)
     {

@@ -15,9 +15,6 @@ public class FoundInBooks
 {
     private static readonly FirmGround.Clock Clock = new(new DateTimeOffset(2026, 6, 30, 12, 0, 0, TimeSpan.Zero));
 
-    private static async Task<Visit> VisitAsync(Company company, string code, Actor? actor = null) =>
-        (await new ViewSetUp(company.Desk).RunAsync(actor ?? company.Actor, code, "draft", null, Stop)).Result!.Visit!;
-
     private static async Task<FindingsView> LookAsync(Company company, string code) =>
         (
             await new ReadFindings(company.Desk, new ViewSetUp(company.Desk)).RunAsync(

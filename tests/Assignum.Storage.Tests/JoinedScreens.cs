@@ -19,9 +19,6 @@ public class JoinedScreens
 {
     private static ReadEvent Event(string json) => Read(json);
 
-    private static async Task<Desk.Visit> VisitAsync(Company company, string code) =>
-        (await new ViewSetUp(company.Desk).RunAsync(company.Actor, code, "draft", null, Stop)).Result!.Visit!;
-
     [Fact]
     public async Task Every_chain_runs_through_the_demo_company_and_leaves_nothing_between_its_documents()
     {

@@ -23,8 +23,11 @@ public class Streams
             order by l.entry_id, line_no)) from entry_line l left join landing_pattern p using (entity_id, pattern_id)
           union all select 'tax ' || md5(string_agg(t::text, ' ' order by entry_id, line_no)) from entry_tax t
           union all select 'sub ' || md5(string_agg((entry_id, line_no, control, account, party, reference, settles,
-            amount, currency, currency_amount, rate, document)::text, ' ' order by entry_id, line_no))
+            amount, currency, currency_amount, rate, document, event_id, purpose, kind, state, order_ref, quantity, due,
+            tax_code, counterparty, by_default, item, location)::text, ' ' order by event_id, entry_id, line_no, item,
+            location, amount))
             from subledger_movement
+          union all select 'link ' || md5(string_agg(k::text, ' ' order by k::text)) from event_link k
           union all select 'stock ' || md5(string_agg(s::text, ' ' order by event_id, line_no)) from stock_movement s
           union all select 'day ' || md5(string_agg(d::text, ' ' order by d::text)) from account_day d
           union all select 'month ' || md5(string_agg(m::text, ' ' order by m::text)) from account_month m

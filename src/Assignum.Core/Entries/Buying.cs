@@ -320,7 +320,7 @@ internal static class Buying
                 + "received and waits for its invoice: "
                 + string.Join(
                     ", ",
-                    open.Take(5).Select(l => $"{l.Document} ({-l.Quantity:0.######} for {-l.OpenBase})")
+                    open.Take(5).Select(l => $"{l.Document} ({-l.Quantity:0.######} for {-l.OpenBase:0.00})")
                 )
                 + (open.Count > 5 ? $" and {open.Count - 5} more" : "")
                 + ". Without it the goods stand in stock twice.",

@@ -2,7 +2,6 @@ using Assignum.Core.Books;
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
 using Assignum.Desk.Access;
-using Assignum.Desk.SetUps;
 using Assignum.Storage;
 
 namespace Assignum.Desk.Books;
@@ -19,7 +18,7 @@ public sealed record TieOutsView(DateOnly At, IReadOnlyList<TieOut> Controls);
 public sealed record TieOutView(DateOnly At, TieOut TieOut, IReadOnlyList<TieRow> Rows, long? More);
 
 /// <summary>Holds control accounts against their documents.</summary>
-public sealed class ReadTieOuts(DeskContext desk, ViewSetUp view)
+public sealed class ReadTieOuts(DeskContext desk, ControlAccounts controlsOf)
 {
     /// <summary>Rows that are told at once.</summary>
     public const int MostRows = 200;
@@ -28,7 +27,7 @@ public sealed class ReadTieOuts(DeskContext desk, ViewSetUp view)
     public async Task<Outcome<TieOutsView>> AllAsync(Visit visit, DateOnly? at, CancellationToken stop)
     {
         var day = at ?? visit.State.Today;
-        var controls = await ControlsAsync(visit, day, stop);
+        var controls = await controlsOf.OnAsync(visit, day, stop);
         if (controls.Result is not { } of)
             return controls.Pass<TieOutsView>();
         await using var db = await desk.Database.OpenAsync(stop);
@@ -46,7 +45,7 @@ public sealed class ReadTieOuts(DeskContext desk, ViewSetUp view)
     )
     {
         var day = at ?? visit.State.Today;
-        var controls = await ControlsAsync(visit, day, stop);
+        var controls = await controlsOf.OnAsync(visit, day, stop);
         if (controls.Result is not { } of)
             return controls.Pass<TieOutView>();
         await using var db = await desk.Database.OpenAsync(stop);
@@ -84,24 +83,5 @@ public sealed class ReadTieOuts(DeskContext desk, ViewSetUp view)
                 rows.Add(new TieRow(line, why, place.Ledger ? line.Amount : -line.Amount));
         }
         return new TieOutView(day, tie, rows, more is null ? null : shown[^1].Entry);
-    }
-
-    // The control of each account by the edition in force on the day; before any was, by the one that is live.
-    private async Task<Outcome<IReadOnlyDictionary<string, Control>>> ControlsAsync(
-        Visit visit,
-        DateOnly day,
-        CancellationToken stop
-    )
-    {
-        var looked = await view.OfAsync(visit, null, visit.State.InForce(day) is null ? null : day, stop);
-        if (looked.Result is not { SetUp: var setUp })
-            return looked.Pass<IReadOnlyDictionary<string, Control>>();
-        return new Outcome<IReadOnlyDictionary<string, Control>>(
-            setUp
-                .SetUp.Accounts.Where(a => a.Control != Control.None && a.Kind == AccountKind.Posting)
-                .ToDictionary(a => a.Number, a => a.Control, StringComparer.Ordinal),
-            null,
-            []
-        );
     }
 }

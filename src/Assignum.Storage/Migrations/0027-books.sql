@@ -77,6 +77,7 @@ where not exists (select from subledger_movement m where (m.entity_id, m.entry_i
 
 drop index subledger_movement_document;
 create index subledger_movement_document on subledger_movement (entity_id, document, party, reference) where party is not null;
+create index subledger_movement_elsewhere on subledger_movement (entity_id, document) where control <> document;
 create index subledger_movement_account on subledger_movement (entity_id, account_id, date);
 create index subledger_movement_item on subledger_movement (entity_id, purpose, coalesce(item, '')) where purpose in
   ('received-not-invoiced', 'shipped-not-invoiced');

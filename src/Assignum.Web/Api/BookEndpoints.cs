@@ -19,6 +19,19 @@ internal static class BookEndpoints
         entity
             .MapGet("/tie-outs/{control}", TieOutAsync)
             .WithSummary("One control with the lines that make its difference: {at, after}; X-Next-After pages them");
+        entity
+            .MapGet("/subledgers/{control}", SubledgerAsync)
+            .WithSummary(
+                "The rows of a subledger: {at, known, account, party, item, open, limit, after}; X-Next-After pages them"
+            );
+        entity
+            .MapGet("/subledgers/{control}/ageing", AgeingAsync)
+            .WithSummary("What is open of receivables or payables by party, currency and days past due: {at}");
+        entity
+            .MapGet("/documents", DocumentsAsync)
+            .WithSummary(
+                "Every event that has to do with a document or an order of a party: {party, reference or order}"
+            );
     }
 
     private static async Task<IResult> TieOutsAsync(
@@ -50,14 +63,7 @@ internal static class BookEndpoints
         if (visit is null)
             return wrong!;
         var faults = new List<Fault>();
-        if (!Words.TryParse<Control>(control, out var of) || of == Control.None)
-            faults.Add(
-                new Fault(
-                    "unknown-control",
-                    $"There is no such control; there are {string.Join(", ", TieOuts.Controls.Select(c => Words.Of(c)))}.",
-                    "control"
-                )
-            );
+        var of = ControlOf(control, faults);
         long? before = null;
         if (!string.IsNullOrEmpty(after))
             if (long.TryParse(after, out var number) && number > 0)
@@ -84,7 +90,7 @@ internal static class BookEndpoints
                 {
                     entry = r.Line.Number,
                     line = r.Line.Line,
-                    date = r.Line.Date.ToString("yyyy-MM-dd", System.Globalization.CultureInfo.InvariantCulture),
+                    date = Iso(r.Line.Date),
                     kind = r.Line.Kind,
                     @event = new { source = r.Line.Source, id = r.Line.ExternalId },
                     account = r.Line.Account,
@@ -99,6 +105,190 @@ internal static class BookEndpoints
             }
         );
     }
+
+    private static async Task<IResult> SubledgerAsync(
+        HttpContext http,
+        string entity,
+        string control,
+        string? at,
+        string? known,
+        string? account,
+        string? party,
+        string? item,
+        bool? open,
+        string? limit,
+        string? after,
+        DeskContext desk,
+        ReadSubledgers books
+    )
+    {
+        var (visit, day, wrong) = await EnterAsync(http, entity, at, desk);
+        if (visit is null)
+            return wrong!;
+        var faults = new List<Fault>();
+        var of = ControlOf(control, faults);
+        DateTime? instant = null;
+        if (!string.IsNullOrEmpty(known))
+            if (
+                DateTimeOffset.TryParse(
+                    known,
+                    System.Globalization.CultureInfo.InvariantCulture,
+                    System.Globalization.DateTimeStyles.AssumeUniversal,
+                    out var given
+                )
+            )
+                instant = given.UtcDateTime;
+            else
+                faults.Add(new Fault("bad-date", "'known' is no instant: write it as 2026-07-01T09:30:00Z.", "known"));
+        var most = Count(limit, 500, "limit", faults);
+        var from = Count(after, 0, "after", faults);
+        if (faults.Count > 0)
+            return ApiProblem.Result(422, "What was sent cannot be used", faults);
+        var found = await books.RowsAsync(
+            visit,
+            of,
+            new SubledgerQuery(
+                day ?? visit.State.Today,
+                instant,
+                Filter(account),
+                Filter(party),
+                Filter(item),
+                open == true,
+                from,
+                Math.Clamp(most, 1, 500)
+            ),
+            http.RequestAborted
+        );
+        if (found.Result is not { } view)
+            return ApiProblem.Of(found);
+        if (view.Next is { } next)
+            http.Response.Headers["X-Next-After"] = next.ToString(System.Globalization.CultureInfo.InvariantCulture);
+        var keys = Subledgers.KeysOf(of);
+        return Results.Json(
+            view.Rows.Select(r =>
+            {
+                var row = new Dictionary<string, object?> { ["account"] = r.Account };
+                foreach (var key in keys)
+                    row[Camel(key)] = r.Of(key);
+                row["amount"] = r.Amount;
+                row["currency"] = r.Currency;
+                row["currencyAmount"] = r.CurrencyAmount;
+                row["quantity"] = r.Quantity;
+                if (of == Control.Receipts)
+                    row["order"] = r.Order;
+                row["since"] = Iso(r.Since);
+                row["due"] = r.Due is { } due ? Iso(due) : null;
+                row["cause"] = r.Cause;
+                row["entries"] = r.Entries;
+                return row;
+            })
+        );
+    }
+
+    private static async Task<IResult> AgeingAsync(
+        HttpContext http,
+        string entity,
+        string control,
+        string? at,
+        DeskContext desk,
+        ReadSubledgers books
+    )
+    {
+        var (visit, day, wrong) = await EnterAsync(http, entity, at, desk);
+        if (visit is null)
+            return wrong!;
+        var faults = new List<Fault>();
+        var of = ControlOf(control, faults);
+        if (faults.Count == 0 && !Subledgers.HasDue(of))
+            faults.Add(new Fault("unknown-control", "Only receivables and payables have an age.", "control"));
+        if (faults.Count > 0)
+            return ApiProblem.Result(422, "What was sent cannot be used", faults);
+        var found = await books.AgeingAsync(visit, of, day ?? visit.State.Today, http.RequestAborted);
+        return found.Result is { } view
+            ? Results.Json(
+                view.Rows.Select(r => new
+                {
+                    party = r.Party.Length == 0 ? null : r.Party,
+                    currency = r.Currency,
+                    brackets = r.Brackets.Select((amount, i) => new { title = Subledgers.BracketTitle(i), amount }),
+                    total = r.Total,
+                    @base = r.Base,
+                })
+            )
+            : ApiProblem.Of(found);
+    }
+
+    private static async Task<IResult> DocumentsAsync(
+        HttpContext http,
+        string entity,
+        string? party,
+        string? reference,
+        string? order,
+        DeskContext desk,
+        ReadSubledgers books
+    )
+    {
+        var (visit, _, wrong) = await EnterAsync(http, entity, null, desk);
+        if (visit is null)
+            return wrong!;
+        if (string.IsNullOrEmpty(reference) == string.IsNullOrEmpty(order))
+            return ApiProblem.Result(
+                422,
+                "What was sent cannot be used",
+                [new Fault("missing-field", "Give either a reference or an order, with the party.", "reference")]
+            );
+        var byOrder = string.IsNullOrEmpty(reference);
+        var rows = await books.FootprintAsync(
+            visit,
+            party ?? "",
+            byOrder,
+            (byOrder ? order : reference)!,
+            http.RequestAborted
+        );
+        return Results.Json(
+            rows.Select(r => new
+            {
+                @event = new { source = r.Source, id = r.ExternalId },
+                entry = r.Entry,
+                date = Iso(r.Date),
+                kind = r.Kind,
+                document = r.Document,
+                leaves = r.Leaves,
+            })
+        );
+    }
+
+    private static Control ControlOf(string control, List<Fault> faults)
+    {
+        if (Words.TryParse<Control>(control, out var of) && of != Control.None)
+            return of;
+        faults.Add(
+            new Fault(
+                "unknown-control",
+                $"There is no such control; there are {string.Join(", ", TieOuts.Controls.Select(c => Words.Of(c)))}.",
+                "control"
+            )
+        );
+        return Control.None;
+    }
+
+    private static int Count(string? text, int otherwise, string name, List<Fault> faults)
+    {
+        if (string.IsNullOrEmpty(text))
+            return otherwise;
+        if (int.TryParse(text, out var number) && number >= 0)
+            return number;
+        faults.Add(new Fault("bad-number", $"'{name}' is no number of rows.", name));
+        return otherwise;
+    }
+
+    private static string? Filter(string? text) => string.IsNullOrEmpty(text) ? null : text;
+
+    private static string Iso(DateOnly day) =>
+        day.ToString("yyyy-MM-dd", System.Globalization.CultureInfo.InvariantCulture);
+
+    private static string Camel<T>(T key)
+        where T : struct, Enum => char.ToLowerInvariant(key.ToString()[0]) + key.ToString()[1..];
 
     private static object Told(TieOut of) =>
         new
