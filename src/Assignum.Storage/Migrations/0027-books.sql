@@ -104,3 +104,31 @@ insert into event_link
   union select v.entity_id, coalesce(v.body::jsonb ->> 'party', ''), 'document', s.s ->> 'reference', v.event_id
     from event v cross join lateral jsonb_path_query(v.body::jsonb, '$.settlesPayables[*]') s(s)
     where s.s ->> 'reference' is not null;
+
+create index entry_year_closed on entry (entity_id, date) where kind = 'year-closed';
+
+-- Returns that were filed: what they said, and when, so that what changes their period later can be told.
+create table tax_filing (
+  entity_id integer not null references entity,
+  "from"    date not null,
+  "to"      date not null,
+  boxes     jsonb not null,
+  filed_by  text not null,
+  filed_at  timestamptz not null default now(),
+  primary key (entity_id, "from", "to")
+);
+-- Why a period was closed or opened, by whom and when; the newest is what holds.
+create table period_act (
+  entity_id integer not null references entity,
+  act_id    bigint generated always as identity,
+  "from"    date not null,
+  "to"      date not null,
+  status    text not null check (status in ('open', 'closed')),
+  reason    text,
+  -- What was in the way and was passed over.
+  passed    jsonb not null default '[]',
+  who       text not null,
+  at        timestamptz not null default now(),
+  primary key (entity_id, act_id)
+);
+grant select, insert on tax_filing, period_act to assignum_app;

@@ -1,0 +1,156 @@
+using Assignum.Core;
+using Assignum.Core.Chart;
+using Assignum.Core.SetUps;
+using Assignum.Core.Statements;
+using Assignum.Core.Tax;
+using Assignum.Desk.Access;
+using Assignum.Desk.SetUps;
+using Assignum.Storage;
+
+namespace Assignum.Desk.Books;
+
+/// <summary>A statement of a stretch of days or at a day.</summary>
+/// <param name="From">Null: a balance sheet.</param>
+/// <param name="Against">The days that it is compared with; null: none.</param>
+public sealed record StatementView(
+    DateOnly? From,
+    DateOnly To,
+    (DateOnly? From, DateOnly To)? Against,
+    IReadOnlyList<StatementLine> Lines
+);
+
+/// <summary>Makes profit and loss accounts, balance sheets and tax returns.</summary>
+public sealed class ReadStatements(DeskContext desk, ViewSetUp view)
+{
+    /// <summary>The profit and loss account; an account stands by its class in the edition in force at the end.</summary>
+    public async Task<Outcome<StatementView>> ProfitAndLossAsync(
+        Visit visit,
+        DateOnly from,
+        DateOnly to,
+        (DateOnly From, DateOnly To)? against,
+        CancellationToken stop
+    )
+    {
+        var looked = await OnAsync(visit, to, stop);
+        if (looked.Result is not { SetUp: var setUp })
+            return looked.Pass<StatementView>();
+        await using var db = await desk.Database.OpenAsync(stop);
+        var now = await StatementStore.BetweenAsync(db, visit.State.Id, from, to, false, stop);
+        var then = against is { } other
+            ? await StatementStore.BetweenAsync(db, visit.State.Id, other.From, other.To, false, stop)
+            : null;
+        return new StatementView(
+            from,
+            to,
+            against is { } days ? (days.From, days.To) : null,
+            Statement.ProfitAndLoss(setUp.SetUp.Accounts, now, then)
+        );
+    }
+
+    /// <summary>The balance sheet at the end of a day.</summary>
+    public async Task<Outcome<StatementView>> BalanceSheetAsync(
+        Visit visit,
+        DateOnly at,
+        DateOnly? against,
+        CancellationToken stop
+    )
+    {
+        var looked = await OnAsync(visit, at, stop);
+        if (looked.Result is not { SetUp: var setUp })
+            return looked.Pass<StatementView>();
+        await using var db = await desk.Database.OpenAsync(stop);
+        var now = await StatementStore.BetweenAsync(db, visit.State.Id, null, at, true, stop);
+        var then = against is { } day
+            ? await StatementStore.BetweenAsync(db, visit.State.Id, null, day, true, stop)
+            : null;
+        return new StatementView(
+            null,
+            at,
+            against is { } other ? (null, other) : null,
+            Statement.BalanceSheet(setUp.SetUp.Accounts, now, then)
+        );
+    }
+
+    /// <summary>The tax return over tax dates, tied to the tax accounts.</summary>
+    public async Task<Outcome<TaxReturn>> TaxReturnAsync(
+        Visit visit,
+        DateOnly from,
+        DateOnly to,
+        CancellationToken stop
+    )
+    {
+        var looked = await OnAsync(visit, to, stop);
+        if (looked.Result is not { SetUp: var setUp })
+            return looked.Pass<TaxReturn>();
+        await using var db = await desk.Database.OpenAsync(stop);
+        return await ReturnAsync(db, visit.State.Id, setUp.SetUp, from, to, stop);
+    }
+
+    internal static async Task<TaxReturn> ReturnAsync(
+        Npgsql.NpgsqlConnection db,
+        int entity,
+        SetUp setUp,
+        DateOnly from,
+        DateOnly to,
+        CancellationToken stop
+    )
+    {
+        var sums = await StatementStore.TaxAsync(db, entity, from, to, stop);
+        string[] accounts =
+        [
+            .. setUp
+                .Accounts.Where(a => a is { Control: Control.Tax, Kind: AccountKind.Posting })
+                .Select(a => a.Number),
+        ];
+        string[] capital = [.. setUp.Accounts.Where(a => a.Capital).Select(a => a.Number)];
+        var byHand = await StatementStore.ByHandAsync(db, entity, from, to, (accounts, capital), stop);
+        bool In(DateOnly day) => day >= from && day <= to;
+        var (boxes, codes) = TaxReturns.Of(
+            sums,
+            [.. byHand.Where(h => In(h.TaxDate))],
+            setUp.TaxCodes.ToDictionary(c => c.Code, StringComparer.Ordinal)
+        );
+        var (causes, ledger, lines) = await StatementStore.TieAsync(
+            db,
+            entity,
+            from,
+            to,
+            accounts,
+            [.. setUp.TaxCodes.Select(Sign)],
+            stop
+        );
+        // What is written by hand with a code is a tax line of its tax date.
+        var onTax = byHand.Where(h => h.OnTax).ToList();
+        var moved = onTax.Where(h => In(h.Date) != In(h.TaxDate)).ToList();
+        var other = causes.FirstOrDefault(c => c.Cause == TaxTieCause.OtherPeriod);
+        var all = causes.Where(c => c.Cause != TaxTieCause.OtherPeriod).ToList();
+        if (other is not null || moved.Count > 0)
+            all.Add(
+                new TaxTieSum(
+                    TaxTieCause.OtherPeriod,
+                    (other?.Amount ?? 0) + moved.Sum(h => In(h.Date) ? h.Amount : -h.Amount),
+                    (other?.Count ?? 0) + moved.Count
+                )
+            );
+        return new TaxReturn(
+            from,
+            to,
+            boxes,
+            codes,
+            new TaxTie(
+                ledger,
+                lines + onTax.Where(h => In(h.TaxDate)).Sum(h => h.Amount),
+                [.. all.OrderBy(c => c.Cause)]
+            )
+        );
+    }
+
+    // What is owed stands as a credit, what is reclaimed as a debit; under reverse charge both.
+    private static (string Code, int Reclaimed, int Owed) Sign(TaxCode code) =>
+        code.Direction == TaxDirection.Output ? (code.Code, 0, -1)
+        : code.ReverseCharge ? (code.Code, 1, -1)
+        : (code.Code, 1, 0);
+
+    private Task<Outcome<SetUpView>> OnAsync(Visit visit, DateOnly day, CancellationToken stop) =>
+        view.OfAsync(visit, null, visit.State.InForce(day) is null ? null : day, stop);
+}
