@@ -37,6 +37,13 @@ public sealed record EntityCalendar
     /// <summary>The fiscal year of a day, named by the calendar year in which it begins.</summary>
     public int YearOf(DateOnly day) => day < FirstDay(day.Year) ? day.Year - 1 : day.Year;
 
+    /// <summary>The calendar year in which the fiscal year of a day ends.</summary>
+    public int EndsIn(DateOnly day) => FirstDay(YearOf(day) + 1).AddDays(-1).Year;
+
+    /// <summary>The last day of the fiscal year that ends in a calendar year.</summary>
+    public DateOnly LastDay(int endsIn) =>
+        FirstDay(endsIn + 1).AddDays(-1) is var day && day.Year == endsIn ? day : FirstDay(endsIn).AddDays(-1);
+
     /// <summary>The first day of the fiscal year that begins in a calendar year; where it begins on 29 February, on the
     /// 28th of other years.</summary>
     public DateOnly FirstDay(int year) =>

@@ -180,7 +180,7 @@ public sealed class ChartNumbers
 
     /// <summary>Whether a number lies in a band, by as many of its first characters as the band's ends have; a shorter one
     /// does not.</summary>
-    internal static bool Within(NumberBand band, string number)
+    public static bool Within(NumberBand band, string number)
     {
         if (number.Length < band.From.Length || number.Length < band.To.Length)
             return false;

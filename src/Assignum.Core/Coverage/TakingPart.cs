@@ -36,6 +36,8 @@ internal sealed class TakingPart(CompiledSetUp compiled)
         OutputTax,
         CostOfSales,
         ShippedNotInvoiced,
+        DeferredRevenue,
+        UnbilledRevenue,
         Bank,
         Clearing,
         GiftCards,

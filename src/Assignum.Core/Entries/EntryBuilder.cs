@@ -97,7 +97,8 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
         Balance(sheet, kind, lines);
         if (sheet.Errors.Count > 0 || lines.Count == 0)
             return null;
-        sheet.Remarks.AddRange(Closed(sheet.SetUp, date));
+        if (!kind.ClosesYears)
+            sheet.Remarks.AddRange(Closed(sheet.SetUp, date));
         return new JournalEntry(
             date,
             sheet.Currency,
@@ -154,7 +155,8 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
         }
         var record = setUp.Account(account);
         var guarded = new GuardedLeg(kind, leg, account, record, byDefault, setUp);
-        foreach (var guard in Guards.All)
+        // What brings an account to nothing at the end of a year asks nothing of it.
+        foreach (var guard in kind.ClosesYears && leg.Purpose is null && record is not null ? [] : Guards.All)
             if (guard(guarded) is { } remark)
                 sheet.Remarks.Add(remark);
 

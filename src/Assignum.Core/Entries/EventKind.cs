@@ -69,6 +69,13 @@ public abstract class EventKind
     /// <summary>Whether its lines are on accounts that somebody wrote, without a purpose.</summary>
     public virtual bool ByHand => false;
 
+    /// <summary>Whether only this product makes it, as source <c>own</c>, and a reviewer posts it.</summary>
+    public virtual bool MadeHere => false;
+
+    /// <summary>Whether it closes years: it enters closed periods, and accounts take what brings them to
+    /// nothing.</summary>
+    public virtual bool ClosesYears => false;
+
     /// <summary>Whether it makes an entry in another entity too, the event's counterparty.</summary>
     public virtual bool ChargesAnother => false;
 
@@ -147,6 +154,8 @@ public static class EventKinds
         new IntercompanyCharge(),
         new HandEntry(),
         new Opening(),
+        new CutOff(),
+        new YearClosed(),
     ];
 
     /// <summary>The kinds by what they are about, for people.</summary>
@@ -158,7 +167,8 @@ public static class EventKinds
         ("Money", [.. All.Skip(12).Take(11)]),
         ("Channels", [.. All.Skip(23).Take(5)]),
         ("Projects", [.. All.Skip(28).Take(2)]),
-        ("Between entities and by hand", [.. All.Skip(30)]),
+        ("Between entities and by hand", [.. All.Skip(30).Take(3)]),
+        ("Month and year", [.. All.Skip(33)]),
     ];
 
     private static readonly FrozenDictionary<string, EventKind> ByName = All.ToFrozenDictionary(

@@ -43,6 +43,8 @@ internal static class EventRules
             );
             return faults;
         }
+        if (kind.MadeHere && source.Source != "own")
+            faults.Add(new Fault("source", $"{kind.Title} is made here alone: its source is 'own'.", "source"));
         if (source.Date == default)
             faults.Add(new Fault("bad-date", "The date is missing or wrong: write it as YYYY-MM-DD.", "date"));
         CheckCurrency(source, kind, setUp, faults);

@@ -150,6 +150,16 @@ public sealed class EventLine
     /// <summary>The document that a hand-written line is about; null: the event's own.</summary>
     public string? Document { get; set; }
 
+    /// <summary>What a line of a cut-off is: <c>invoiced-not-shipped</c>, <c>shipped-not-invoiced</c> or
+    /// <c>received-not-invoiced</c>.</summary>
+    public string? What { get; set; }
+
+    /// <summary>The cost that goes with a line of a cut-off; base currency.</summary>
+    public decimal? Cost { get; set; }
+
+    /// <summary>The account on which that cost was posted.</summary>
+    public string? CostAccount { get; set; }
+
     /// <summary>When that document is to be paid.</summary>
     public DateOnly? Due { get; set; }
     public string? Method { get; set; }

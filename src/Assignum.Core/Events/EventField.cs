@@ -33,6 +33,9 @@ public enum FieldType
 
     /// <summary>Customer or supplier.</summary>
     Side,
+
+    /// <summary>What a line of a cut-off is.</summary>
+    CutOff,
     Dimensions,
 }
 
@@ -173,6 +176,9 @@ public static class EventFields
         Line("receipt", FieldType.Text, l => l.Receipt, (l, v) => l.Receipt = (string?)v),
         Line("shipment", FieldType.Text, l => l.Shipment, (l, v) => l.Shipment = (string?)v),
         Line("document", FieldType.Text, l => l.Document, (l, v) => l.Document = (string?)v),
+        Line("what", FieldType.CutOff, l => l.What, (l, v) => l.What = (string?)v),
+        Line("cost", FieldType.Amount, l => l.Cost, (l, v) => l.Cost = (decimal?)v),
+        Line("costAccount", FieldType.Account, l => l.CostAccount, (l, v) => l.CostAccount = (string?)v),
         Line("due", FieldType.Date, l => l.Due, (l, v) => l.Due = (DateOnly?)v),
         Line("channel", FieldType.Channel, l => l.Channel, (l, v) => l.Channel = (string?)v),
         Line("method", FieldType.Method, l => l.Method, (l, v) => l.Method = (string?)v),

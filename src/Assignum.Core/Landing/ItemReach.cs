@@ -44,6 +44,8 @@ public static class ItemReach
                 StockRevaluation,
                 ProductionWip,
                 ProductionVariance,
+                DeferredRevenue,
+                UnbilledRevenue,
             ]
         ),
         (ItemSide.OwnWork, [OwnWorkToProduction]),

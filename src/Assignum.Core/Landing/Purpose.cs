@@ -455,6 +455,22 @@ public static class Purposes
         "Gift cards that will never be redeemed.",
         title: "Unredeemed gift cards"
     );
+    public static readonly Purpose DeferredRevenue = Add(
+        "deferred-revenue",
+        Side.Credit,
+        [L],
+        Control.None,
+        "item-group",
+        "Revenue invoiced at the end of a month for goods that have not gone out."
+    );
+    public static readonly Purpose UnbilledRevenue = Add(
+        "unbilled-revenue",
+        Side.Debit,
+        [A],
+        Control.None,
+        "item-group",
+        "Revenue earned at the end of a month by goods that have gone out without their invoice."
+    );
     public static readonly Purpose RetainedEarnings = Add(
         "retained-earnings",
         Side.Credit,

@@ -17,6 +17,7 @@ public sealed record Policies
             ["error-findings"] = ["told", "refused"],
             ["discounts"] = ["net", "separate"],
             ["production"] = ["through-wip", "direct"],
+            ["cut-off"] = ["off", "on"],
             ["tax-rounding"] = ["document", "line"],
             ["rounding-mode"] = ["half-away-from-zero", "half-to-even"],
             ["deposit-tax"] = ["off", "on"],
@@ -44,6 +45,10 @@ public sealed record Policies
     public RoundingMode RoundingMode { get; init; }
     public bool DepositTax { get; init; }
 
+    /// <summary>At the end of a month what is invoiced and not shipped, and the other way round, is put where it
+    /// belongs.</summary>
+    public bool CutOff { get; init; }
+
     /// <summary>Template of line texts: <c>{reference}</c>, <c>{party}</c>, <c>{item}</c>, <c>{kind}</c>,
     /// <c>{text}</c>.</summary>
     public string LineText { get; init; } = "{text}";
@@ -67,6 +72,7 @@ public sealed record Policies
                 ? RoundingMode.HalfToEven
                 : RoundingMode.HalfAwayFromZero,
             DepositTax = Is("deposit-tax", "on"),
+            CutOff = Is("cut-off", "on"),
             LineText = values.GetValueOrDefault("line-text") ?? "{text}",
         };
     }

@@ -65,6 +65,13 @@ public sealed record PolicyWords(string Code, string Title, string Explain, IRea
             ("on", "With the deposit")
         ),
         Of(
+            "cut-off",
+            "Cut-off at the month's end",
+            "Whether goods invoiced and not shipped, and shipped and not invoiced, are put into the right month.",
+            ("off", "Shown only"),
+            ("on", "Posted at the month's end, and turned back the day after")
+        ),
+        Of(
             "four-eyes",
             "Four eyes",
             "Whether a draft is published only by another person than those who changed it.",

@@ -37,7 +37,9 @@ public static class Reach
             StockAdjustment,
             PurchaseVariance
         );
-        Off(!policies.ReceiptAccrual, "receipt-accrual off", ReceivedNotInvoiced);
+        // A cut-off accrues what was received and not invoiced where receipts do not.
+        Off(!policies.ReceiptAccrual && !policies.CutOff, "receipt-accrual off", ReceivedNotInvoiced);
+        Off(!policies.CutOff, "cut-off off", DeferredRevenue, UnbilledRevenue);
         Off(!policies.CostAtInvoice, "cost-timing shipment", ShippedNotInvoiced);
         Off(policies.DirectProduction, "production direct", ProductionWip);
         Off(!registered, "not registered for tax", InputTax);

@@ -213,6 +213,8 @@ internal sealed class PostingBatch(
                 ]
             );
 
+        if (EventKinds.Find(e.Kind) is { MadeHere: true } && !actor.May(Role.Reviewer, state.Code))
+            return Answer("refused", null, [new Fault("role-needed", $"{e.Kind} is posted by a reviewer.", "kind")]);
         (posting, edition, errors, number) = (read, setUp.Edition!.Value, [], null);
         var result = run.Step(e, setUp.SetUp, this);
         if (errors.Count > 0)

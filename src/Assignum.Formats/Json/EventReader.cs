@@ -195,6 +195,21 @@ public static class EventReader
             field.Set(target, value);
     }
 
+    private static string? Word(JsonElement json, Place path, IReadOnlyList<string> words, List<Fault> faults)
+    {
+        var word = Text(json, path, LongestText, faults);
+        if (word is null || words.Contains(word))
+            return word;
+        faults.Add(
+            new Fault(
+                "unknown-word",
+                $"{EventPlace.InWords(path)} is {string.Join(" or ", words.Select(w => $"'{w}'"))}.",
+                path
+            )
+        );
+        return null;
+    }
+
     private static object? Value(JsonElement json, FieldType type, Place path, List<Fault> faults)
     {
         switch (type)
@@ -216,17 +231,11 @@ public static class EventReader
             case FieldType.Dimensions:
                 return Dimensions(json, path, faults);
             case FieldType.Transit:
-                var transit = Text(json, path, LongestText, faults);
-                if (transit is null or "in" or "out")
-                    return transit;
-                faults.Add(new Fault("unknown-word", $"{EventPlace.InWords(path)} is 'in' or 'out'.", path));
-                return null;
+                return Word(json, path, ["in", "out"], faults);
             case FieldType.Side:
-                var side = Text(json, path, LongestText, faults);
-                if (side is null or "customer" or "supplier")
-                    return side;
-                faults.Add(new Fault("unknown-word", $"{EventPlace.InWords(path)} is 'customer' or 'supplier'.", path));
-                return null;
+                return Word(json, path, ["customer", "supplier"], faults);
+            case FieldType.CutOff:
+                return Word(json, path, Core.Entries.Kinds.CutOff.Words, faults);
             default:
                 var text = Text(json, path, LongestText, faults);
                 return text is { Length: 0 } ? null : text;

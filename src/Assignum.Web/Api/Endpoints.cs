@@ -43,6 +43,7 @@ internal static class Endpoints
         var entity = api.MapGroup("/entities/{entity}");
         BundleEndpoints.Map(entity);
         BookEndpoints.Map(entity);
+        StatementEndpoints.Map(entity);
         entity
             .MapPost("/editions/approve", ApproveAsync)
             .WithSummary("Approve the draft as it is: {\"revision\": 7}, which /editions gives");

@@ -1,0 +1,460 @@
+using System.Globalization;
+using System.Text.Json;
+using Assignum.Core;
+using Assignum.Core.Books;
+using Assignum.Core.Calendar;
+using Assignum.Core.Statements;
+using Assignum.Desk;
+using Assignum.Desk.Access;
+using Assignum.Desk.Books;
+using Assignum.Web.Access;
+
+namespace Assignum.Web.Api;
+
+/// <summary>Periods, the year's end, statements, the tax return and the cut-off over the interface.</summary>
+internal static class StatementEndpoints
+{
+    public static void Map(RouteGroupBuilder entity)
+    {
+        entity
+            .MapGet("/periods", PeriodsAsync)
+            .WithSummary("Periods with who closed them and why, and months proposed");
+        entity
+            .MapPost("/periods", SetPeriodAsync)
+            .WithSummary("Close or open a period: {from, to, status, reason}; 409 names what is in the way")
+            .Needs(Role.Reviewer)
+            .TakesBody("application/json");
+        entity
+            .MapPost("/year-ends", YearEndAsync)
+            .WithSummary(
+                "Propose or post the close of the year that ends in {year}: {apply}; {reopen: true} turns it back"
+            )
+            .Needs(Role.Viewer)
+            .TakesBody("application/json");
+        entity
+            .MapGet("/statements/profit-and-loss", ProfitAndLossAsync)
+            .WithSummary("The profit and loss account: {from, to, against: from..to or previous}");
+        entity
+            .MapGet("/statements/balance-sheet", BalanceSheetAsync)
+            .WithSummary("The balance sheet: {at, against: a day}");
+        entity
+            .MapGet("/tax-return", TaxReturnAsync)
+            .WithSummary("The tax return by tax date, tied to the tax accounts: {from, to}");
+        entity
+            .MapGet("/cut-off", CutOffAsync)
+            .WithSummary("What is shipped and not invoiced, invoiced and not shipped, received and not invoiced: {at}");
+        entity
+            .MapPost("/cut-off", PostCutOffAsync)
+            .WithSummary("Propose or post the cut-off of a day: {at, apply}")
+            .Needs(Role.Viewer);
+    }
+
+    private static async Task<IResult> PeriodsAsync(
+        HttpContext http,
+        string entity,
+        DeskContext desk,
+        KeepPeriods periods
+    )
+    {
+        var entered = await desk.LookAsync(http.Actor(), entity, http.RequestAborted);
+        if (entered.Refused is not null)
+            return ApiProblem.Of(entered);
+        var found = await periods.ListAsync(entered.Result.Visit, http.RequestAborted);
+        return found.Result is { } rows ? Results.Json(rows.Select(Told)) : ApiProblem.Of(found);
+    }
+
+    private static async Task<IResult> SetPeriodAsync(
+        HttpContext http,
+        string entity,
+        DeskContext desk,
+        KeepPeriods periods
+    )
+    {
+        var entered = await desk.LookAsync(http.Actor(), entity, http.RequestAborted);
+        if (entered.Refused is not null)
+            return ApiProblem.Of(entered);
+        var (body, wrong) = await BodyAsync(http, ["from", "to", "status", "reason"]);
+        if (body is null)
+            return wrong!;
+        var faults = new List<Fault>();
+        var from = Needed(body, "from", faults);
+        var to = Needed(body, "to", faults);
+        var status = Text(body, "status", faults);
+        if (status is not ("open" or "closed"))
+            faults.Add(new Fault("unknown-word", "'status' is 'open' or 'closed'.", "status"));
+        var reason = Text(body, "reason", faults);
+        if (faults.Count > 0)
+            return Unusable(faults);
+        var done = await periods.SetAsync(
+            entered.Result.Visit,
+            from,
+            to,
+            status == "closed",
+            reason,
+            http.RequestAborted
+        );
+        return done.Result is { } row ? Results.Json(Told(row)) : ApiProblem.Of(done);
+    }
+
+    private static object Told(PeriodView of) =>
+        new
+        {
+            from = Iso(of.From),
+            to = Iso(of.To),
+            status = of.Status,
+            reason = of.Reason,
+            by = of.Who,
+            at = of.At,
+            passed = of.Passed,
+        };
+
+    private static async Task<IResult> YearEndAsync(HttpContext http, string entity, bool? apply, CloseYears close)
+    {
+        var (body, wrong) = await BodyAsync(http, ["year", "reopen"]);
+        if (body is null)
+            return wrong!;
+        var faults = new List<Fault>();
+        var year = 0;
+        if (
+            !body.TryGetValue("year", out var given)
+            || given.ValueKind != JsonValueKind.Number
+            || !given.TryGetInt32(out year)
+        )
+            faults.Add(
+                new Fault("bad-number", "'year' is the year in which the fiscal year ends, such as 2026.", "year")
+            );
+        var reopen = false;
+        if (body.TryGetValue("reopen", out var again))
+            if (again.ValueKind is JsonValueKind.True or JsonValueKind.False)
+                reopen = again.GetBoolean();
+            else
+                faults.Add(new Fault("wrong-type", "'reopen' is true or false.", "reopen"));
+        if (faults.Count > 0)
+            return Unusable(faults);
+        var done = await close.RunAsync(http.Actor(), entity, year, reopen, apply == true, http.RequestAborted);
+        return done.Result is { } end
+            ? Results.Json(
+                new
+                {
+                    year = end.Year,
+                    date = Iso(end.On),
+                    number = end.Number,
+                    lines = end.Entry?.Lines ?? [],
+                    warnings = end.Warnings.Select(w => new
+                    {
+                        w.Code,
+                        w.Message,
+                        w.Account,
+                    }),
+                }
+            )
+            : ApiProblem.Of(done);
+    }
+
+    private static async Task<IResult> ProfitAndLossAsync(
+        HttpContext http,
+        string entity,
+        string? from,
+        string? to,
+        string? against,
+        DeskContext desk,
+        ReadStatements statements
+    )
+    {
+        var (visit, first, last, wrong) = await SpanAsync(http, entity, from, to, desk);
+        if (visit is null)
+            return wrong!;
+        var faults = new List<Fault>();
+        var other = Against(against, first, last, faults);
+        if (faults.Count > 0)
+            return Unusable(faults);
+        var found = await statements.ProfitAndLossAsync(visit, first, last, other, http.RequestAborted);
+        return found.Result is { } view ? Results.Json(view.Lines.Select(Told)) : ApiProblem.Of(found);
+    }
+
+    /// <summary>What a statement is compared with: a stretch of days, or the same a year before.</summary>
+    internal static (DateOnly From, DateOnly To)? Against(string? text, DateOnly from, DateOnly to, List<Fault> faults)
+    {
+        if (string.IsNullOrEmpty(text))
+            return null;
+        if (text == "previous")
+            return (from.AddYears(-1), EndOf(to));
+        if (text.Split("..") is [var a, var b] && Iso(a) is { } first && Iso(b) is { } last && first <= last)
+            return (first, last);
+        faults.Add(new Fault("bad-date", "'against' is 'previous', or two days as 2026-01-01..2026-03-31.", "against"));
+        return null;
+        // The last day of a month stays one.
+        static DateOnly EndOf(DateOnly to) =>
+            to.Day == DateTime.DaysInMonth(to.Year, to.Month)
+                ? new DateOnly(to.Year - 1, to.Month, DateTime.DaysInMonth(to.Year - 1, to.Month))
+                : to.AddYears(-1);
+    }
+
+    private static async Task<IResult> BalanceSheetAsync(
+        HttpContext http,
+        string entity,
+        string? at,
+        string? against,
+        DeskContext desk,
+        ReadStatements statements
+    )
+    {
+        var faults = new List<Fault>();
+        var day = Endpoints.Day(at, "at", faults);
+        var other = Endpoints.Day(against, "against", faults);
+        if (faults.Count > 0)
+            return Unusable(faults);
+        var entered = await desk.LookAsync(http.Actor(), entity, http.RequestAborted);
+        if (entered.Refused is not null)
+            return ApiProblem.Of(entered);
+        var visit = entered.Result.Visit;
+        var found = await statements.BalanceSheetAsync(visit, day ?? visit.State.Today, other, http.RequestAborted);
+        return found.Result is { } view ? Results.Json(view.Lines.Select(Told)) : ApiProblem.Of(found);
+    }
+
+    private static object Told(StatementLine of) =>
+        new
+        {
+            kind = Words.Of(of.Kind),
+            code = of.Code,
+            account = of.Account,
+            name = of.Name,
+            @class = of.Class is { } c ? Words.Of(c) : null,
+            amount = of.Amount,
+            against = of.Against,
+        };
+
+    private static async Task<IResult> TaxReturnAsync(
+        HttpContext http,
+        string entity,
+        string? from,
+        string? to,
+        DeskContext desk,
+        ReadStatements statements
+    )
+    {
+        var (visit, first, last, wrong) = await SpanAsync(http, entity, from, to, desk);
+        if (visit is null)
+            return wrong!;
+        var found = await statements.TaxReturnAsync(visit, first, last, http.RequestAborted);
+        return found.Result is { } of
+            ? Results.Json(
+                new
+                {
+                    boxes = of.Boxes.Select(b => new { box = b.Box, amount = b.Amount }),
+                    codes = of.Codes.Select(c => new
+                    {
+                        code = c.Code,
+                        direction = c.Direction,
+                        capital = c.Capital,
+                        @base = c.Base,
+                        tax = c.Tax,
+                        nonDeductible = c.NonDeductible,
+                        entries = c.Entries,
+                    }),
+                    tie = new
+                    {
+                        ledger = of.Tie.Ledger,
+                        taxLines = of.Tie.TaxLines,
+                        difference = of.Tie.Difference,
+                        causes = of.Tie.Causes.Select(c => new
+                        {
+                            cause = Words.Of(c.Cause),
+                            amount = c.Amount,
+                            count = c.Count,
+                        }),
+                    },
+                }
+            )
+            : ApiProblem.Of(found);
+    }
+
+    private static async Task<IResult> CutOffAsync(
+        HttpContext http,
+        string entity,
+        string? at,
+        DeskContext desk,
+        KeepCutOff cutOff
+    )
+    {
+        var (visit, day, wrong) = await DayAsync(http, entity, at, desk);
+        if (visit is null)
+            return wrong!;
+        var found = await cutOff.ShowAsync(visit, day, http.RequestAborted);
+        return found.Result is { } cut
+            ? Results.Json(
+                new
+                {
+                    shippedNotInvoiced = cut.ShippedNotInvoiced.Select(r => Told(r, day)),
+                    invoicedNotShipped = cut.InvoicedNotShipped.Select(r => Told(r, day)),
+                    receivedNotInvoiced = cut.ReceivedNotInvoiced.Select(r => Told(r, day)),
+                    acrossMonths = cut.AcrossMonths.Select(r => new
+                    {
+                        party = r.Party,
+                        order = r.Order,
+                        item = r.Item,
+                        quantity = r.Quantity,
+                        revenueMonth = r.RevenueMonth.ToString("yyyy-MM", CultureInfo.InvariantCulture),
+                        costMonth = r.CostMonth.ToString("yyyy-MM", CultureInfo.InvariantCulture),
+                        revenue = r.Revenue,
+                        cost = r.Cost,
+                        effect = r.Effect,
+                        documents = r.Documents,
+                    }),
+                }
+            )
+            : ApiProblem.Of(found);
+    }
+
+    private static object Told(CutOffRow of, DateOnly at) =>
+        new
+        {
+            party = of.Party,
+            order = of.Order,
+            item = of.Item,
+            quantity = of.Quantity,
+            amount = of.Amount,
+            cost = of.Cost,
+            since = Iso(of.Since),
+            age = at.DayNumber - of.Since.DayNumber,
+            documents = of.Documents,
+        };
+
+    private static async Task<IResult> PostCutOffAsync(
+        HttpContext http,
+        string entity,
+        string? at,
+        bool? apply,
+        DeskContext desk,
+        KeepCutOff cutOff
+    )
+    {
+        var (visit, day, wrong) = await DayAsync(http, entity, at, desk);
+        if (visit is null)
+            return wrong!;
+        var done = await cutOff.RunAsync(visit, day, apply == true, http.RequestAborted);
+        return done.Result is { } of
+            ? Results.Json(
+                new
+                {
+                    number = of.Number,
+                    lines = of.Entry?.Lines ?? [],
+                    withoutPrice = of.Unpriced.Select(r => Told(r, day)),
+                }
+            )
+            : ApiProblem.Of(done);
+    }
+
+    private static async Task<(Visit? Visit, DateOnly Day, IResult? Wrong)> DayAsync(
+        HttpContext http,
+        string entity,
+        string? at,
+        DeskContext desk
+    )
+    {
+        var faults = new List<Fault>();
+        var day = Endpoints.Day(at, "at", faults);
+        if (faults.Count > 0)
+            return (null, default, Unusable(faults));
+        var entered = await desk.LookAsync(http.Actor(), entity, http.RequestAborted);
+        return entered.Refused is null
+            ? (entered.Result.Visit, day ?? entered.Result.Visit.State.Today, null)
+            : (null, default, ApiProblem.Of(entered));
+    }
+
+    private static async Task<(Visit? Visit, DateOnly From, DateOnly To, IResult? Wrong)> SpanAsync(
+        HttpContext http,
+        string entity,
+        string? from,
+        string? to,
+        DeskContext desk
+    )
+    {
+        var faults = new List<Fault>();
+        var (first, last) = (Endpoints.Day(from, "from", faults), Endpoints.Day(to, "to", faults));
+        if (first is null && faults.Count == 0)
+            faults.Add(new Fault("missing-field", "'from' is missing: the first day.", "from"));
+        if (last is null && faults.Count == 0)
+            faults.Add(new Fault("missing-field", "'to' is missing: the last day.", "to"));
+        if (first > last)
+            faults.Add(new Fault("bad-date", "'to' is before 'from'.", "to"));
+        if (faults.Count > 0)
+            return (null, default, default, Unusable(faults));
+        var entered = await desk.LookAsync(http.Actor(), entity, http.RequestAborted);
+        return entered.Refused is null
+            ? (entered.Result.Visit, first!.Value, last!.Value, null)
+            : (null, default, default, ApiProblem.Of(entered));
+    }
+
+    private static async Task<(Dictionary<string, JsonElement>? Body, IResult? Wrong)> BodyAsync(
+        HttpContext http,
+        IReadOnlyList<string> known
+    )
+    {
+        var bytes = await BodyReader.WholeAsync(http.Request, Limits.Json, http.RequestAborted);
+        try
+        {
+            using var json = JsonDocument.Parse(bytes, Formats.Json.EventReader.Options);
+            if (json.RootElement.ValueKind != JsonValueKind.Object)
+                return (
+                    null,
+                    ApiProblem.Result(
+                        400,
+                        "The body cannot be read",
+                        [new Fault("bad-json", "A JSON object is wanted.")]
+                    )
+                );
+            var body = new Dictionary<string, JsonElement>(StringComparer.Ordinal);
+            foreach (var property in json.RootElement.EnumerateObject())
+                if (known.Contains(property.Name))
+                    body[property.Name] = property.Value.Clone();
+                else
+                    return (
+                        null,
+                        Unusable([
+                            new Fault(
+                                "unknown-field",
+                                $"There is no such field here; there are {string.Join(", ", known)}.",
+                                property.Name.Length > 100 ? "" : property.Name
+                            ),
+                        ])
+                    );
+            return (body, null);
+        }
+        catch (Exception e) when (e is JsonException or InvalidOperationException)
+        {
+            return (
+                null,
+                ApiProblem.Result(400, "The body cannot be read", [new Fault("bad-json", "This is no valid JSON.")])
+            );
+        }
+    }
+
+    private static DateOnly Needed(Dictionary<string, JsonElement> body, string name, List<Fault> faults)
+    {
+        if (Text(body, name, faults) is { } text && Iso(text) is { } day)
+            return day;
+        faults.Add(new Fault("bad-date", $"'{name}' is a day, written as YYYY-MM-DD.", name));
+        return default;
+    }
+
+    private static string? Text(Dictionary<string, JsonElement> body, string name, List<Fault> faults)
+    {
+        if (!body.TryGetValue(name, out var value) || value.ValueKind == JsonValueKind.Null)
+            return null;
+        if (value.ValueKind == JsonValueKind.String)
+            return value.GetString();
+        faults.Add(new Fault("wrong-type", $"'{name}' is a text.", name));
+        return null;
+    }
+
+    private static DateOnly? Iso(string text) =>
+        DateOnly.TryParseExact(text, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var day)
+            ? day
+            : null;
+
+    private static string Iso(DateOnly day) => day.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture);
+
+    private static IResult Unusable(IReadOnlyList<Fault> faults) =>
+        ApiProblem.Result(422, "What was sent cannot be used", faults);
+}
