@@ -94,6 +94,9 @@ internal sealed class Books
                 Account("2210", AccountClass.Liability, Control.GiftCards),
                 Account("2250", AccountClass.Liability, Control.Projects),
                 Account("2300", AccountClass.Liability, Control.Tax),
+                Account("1270", AccountClass.Asset),
+                Account("2260", AccountClass.Liability),
+                Account("3900", AccountClass.Equity),
                 Account("4000", AccountClass.Revenue),
                 Account("4010", AccountClass.Revenue),
                 Account("4020", AccountClass.Revenue),
@@ -201,6 +204,9 @@ internal sealed class Books
                 Assign(Purposes.ExchangeLoss, "7510"),
                 Assign(Purposes.RoundingDifference, "6000"),
                 Assign(Purposes.GiftCardBreakage, "4010"),
+                Assign(Purposes.UnbilledRevenue, "1270"),
+                Assign(Purposes.DeferredRevenue, "2260"),
+                Assign(Purposes.RetainedEarnings, "3900"),
             ],
         };
 

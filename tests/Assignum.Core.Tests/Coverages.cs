@@ -537,7 +537,7 @@ public class Coverages
                         coverage.Purpose.Name
                     );
             // The year's close wants its account too: nothing gives it one yet.
-            all.Single(c => c.Purpose == Purposes.RetainedEarnings).By["none"].ShouldBe((Int128)1);
+            all.Single(c => c.Purpose == Purposes.RetainedEarnings).By["default"].ShouldBe((Int128)1);
             all.Any(c => c.Purpose == Purposes.InputTax).ShouldBe(registered);
         }
     }

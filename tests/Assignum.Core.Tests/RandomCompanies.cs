@@ -199,6 +199,7 @@ internal sealed class RandomCompanies
         static int Often(Account account) =>
             account.Control switch
             {
+                Control.None when account.Class == AccountClass.Equity || account.Number is "1270" or "2260" => 28,
                 Control.None => 200,
                 Control.Payables or Control.Tax or Control.Receipts => 110,
                 Control.Bank or Control.Clearing or Control.Intercompany or Control.GiftCards or Control.Deposits => 28,
@@ -219,6 +220,7 @@ internal sealed class RandomCompanies
             };
         return setUp with
         {
+            Policies = [new PolicyRow("cut-off", "on")],
             Accounts =
             [
                 .. setUp

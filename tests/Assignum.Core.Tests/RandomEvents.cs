@@ -131,6 +131,8 @@ internal static class RandomEvents
                     TaxCategory = "standard",
                 }
             );
+        if (kind.MadeHere)
+            Made(source, setUp, random);
         if (kind.Settles)
             Settle(source, kind, documents, random, decimals);
         if (kind.SettlesPayables)
@@ -139,6 +141,28 @@ internal static class RandomEvents
         if (kind.Name == "tax-settled" && source.Lines.Count > 0 && random.Next(20) > 0)
             source.Amount = source.Lines.Sum(l => (l.TaxCode == "S" ? 1 : -1) * l.Amount);
         return source;
+    }
+
+    // A cut-off at rates that exist in base currency alone, a close on the last day of a year.
+    private static void Made(BusinessEvent source, SetUp setUp, Random random)
+    {
+        (source.Source, source.Currency, source.Rate) = ("own", null, null);
+        if (source.Kind == "year-closed")
+        {
+            source.Date = new DateOnly(2026, 12, 31);
+            source.Lines =
+            [
+                .. setUp
+                    .Accounts.Where(a => a.Kind == AccountKind.Posting && a.Class.IsResult())
+                    .Where(_ => random.Next(2) == 0)
+                    .Select(a => new EventLine { Account = a.Number, Debit = random.Next(-9_000, 9_000) / 100m })
+                    .DefaultIfEmpty(new EventLine { Account = "4000", Credit = 5 }),
+            ];
+            return;
+        }
+        source.ReverseOn = source.Date.AddDays(1);
+        foreach (var line in source.Lines)
+            (line.Account, line.CostAccount, line.Amount) = (null, null, random.Next(100, 9_000) / 100m);
     }
 
     private static string? Pick(IEnumerable<Account> from, Random random) =>
@@ -275,6 +299,7 @@ internal static class RandomEvents
             FieldType.TaxStanding => "domestic",
             FieldType.TaxCategory => "standard",
             FieldType.Account => "4010",
+            FieldType.CutOff => Core.Entries.Kinds.CutOff.Words[random.Next(2)],
             FieldType.Transit => random.Next(2) == 0 ? "in" : "out",
             FieldType.Entity => "OTHER",
             FieldType.Amount => Amount(name, random, decimals),

@@ -70,8 +70,11 @@ public sealed class Company : IAsyncDisposable
     public static Sheet Together(params Sheet[] rows) =>
         new(rows[0].Part, rows.SelectMany(r => r.Columns).ToHashSet(), [.. rows.SelectMany(r => r.Rows)]);
 
-    public async Task PublishAsync(string code, DateOnly from) =>
-        (await new PublishDraft(Desk).RunAsync(Actor, code, from, null, Stop)).Refused.ShouldBeNull();
+    public async Task PublishAsync(string code, DateOnly from)
+    {
+        var done = await new PublishDraft(Desk).RunAsync(Actor, code, from, null, Stop);
+        done.Refused.ShouldBeNull(string.Join("; ", done.Faults.Select(f => f.Message)));
+    }
 
     public async Task<IReadOnlyList<PostedEvent>> PostAsync(string code, params string[] events) =>
         (await new PostEvents(Desk).RunAsync(Actor, code, [.. events.Select(Read)], 1, Stop)).Result!;

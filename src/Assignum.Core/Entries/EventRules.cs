@@ -19,6 +19,7 @@ internal static class EventRules
         "accruedRevenue",
         "estimatedCost",
         "contractValue",
+        "cost",
     ];
 
     public static List<Fault> Check(
@@ -156,7 +157,9 @@ internal static class EventRules
                         field.Type,
                         $"lines[{i}].",
                         field.Name,
-                        field.Name == "currencyAmount" ? EventFields.MostDecimals : lineDecimals
+                        field.Name == "currencyAmount" ? EventFields.MostDecimals
+                            : InBaseCurrency.Contains(field.Name) ? setUp.BaseDecimals
+                            : lineDecimals
                     );
             foreach (var name in kind.LineNeeds)
                 // A line that moves value alone has no price.

@@ -234,6 +234,38 @@ public static class Examples
                 new() { Reference = ExampleDocuments.Payment, Amount = -100 },
             ];
         },
+        ["cut-off"] = (e, b) =>
+        {
+            e.ReverseOn = e.Date.AddDays(1);
+            e.Lines =
+            [
+                new()
+                {
+                    What = Kinds.CutOff.InvoicedNotShipped,
+                    Item = b.Stocked,
+                    Party = b.Customer,
+                    Amount = 240,
+                    Cost = 84,
+                },
+                new()
+                {
+                    What = Kinds.CutOff.ShippedNotInvoicedYet,
+                    Item = b.Stocked,
+                    Party = b.Customer,
+                    Amount = 120,
+                    Cost = 42,
+                },
+            ];
+        },
+        ["year-closed"] = (e, b) =>
+        {
+            e.Date = b.YearEnd(e.Date);
+            e.Lines =
+            [
+                new() { Account = b.AccountOf(AccountClass.Revenue), Debit = 1000 },
+                new() { Account = b.AccountOf(AccountClass.OperatingCost), Credit = 700 },
+            ];
+        },
         ["supplier-payment"] = (e, b) =>
         {
             e.Party = b.Supplier;
@@ -413,6 +445,21 @@ public static class Examples
     private sealed class Picks(CompiledSetUp setUp, string? only)
     {
         private readonly SetUp s = setUp.SetUp;
+
+        /// <summary>The last day of the fiscal year before a day, or that day.</summary>
+        public DateOnly YearEnd(DateOnly day)
+        {
+            var calendar = new Calendar.EntityCalendar(s.Entity.FiscalYearStart, s.Entity.TimeZone);
+            var end = calendar.LastDay(calendar.EndsIn(day));
+            return end <= day ? end : calendar.LastDay(calendar.EndsIn(day) - 1);
+        }
+
+        /// <summary>A posting account of a class that no subledger owns.</summary>
+        public string? AccountOf(AccountClass of) =>
+            s.Accounts.FirstOrDefault(a =>
+                a is { Kind: AccountKind.Posting, Control: Control.None, Tripwire: false } && a.Class == of
+            )?.Number
+            ?? Miss($"an account of {Words.Of(of)}");
 
         /// <summary>The entity's currency.</summary>
         public string Currency => s.Entity.Currency;

@@ -34,15 +34,6 @@ public sealed record StatementLine(
 /// <remarks>Every amount stands in one class, so the totals balance whatever the chart is like.</remarks>
 public static class Statement
 {
-    private static readonly AccountClass[] Debits =
-    [
-        AccountClass.Asset,
-        AccountClass.CostOfSales,
-        AccountClass.OperatingCost,
-        AccountClass.OtherCost,
-        AccountClass.IncomeTax,
-    ];
-
     private static readonly (AccountClass Class, string? Total, string Title)[] Results =
     [
         (AccountClass.Revenue, null, ""),
@@ -52,12 +43,6 @@ public static class Statement
         (AccountClass.OtherCost, "profitBeforeTax", StatementTree.BeforeTax),
         (AccountClass.IncomeTax, "profit", StatementTree.Net),
     ];
-
-    /// <summary>Whether an amount of a class grows by debits.</summary>
-    public static bool GrowsByDebits(AccountClass @class) => Debits.Contains(@class);
-
-    /// <summary>Whether a class is of the profit and loss account.</summary>
-    public static bool IsResult(AccountClass @class) => @class >= AccountClass.Revenue;
 
     /// <summary>The profit and loss account.</summary>
     /// <param name="balances">Debit less credit by account number, of the days asked for, without closes of
@@ -126,7 +111,7 @@ public static class Statement
 
     private static void Section(AccountClass @class, Laid now, Laid? then, List<StatementLine> lines)
     {
-        var sign = GrowsByDebits(@class) ? 1 : -1;
+        var sign = @class.GrowsByDebits() ? 1 : -1;
         foreach (var row in now.Rows(@class))
         {
             var before = then?.Amount(@class, row.Number);

@@ -2,7 +2,6 @@ using System.Globalization;
 using System.Text.Json.Nodes;
 using Assignum.Core;
 using Assignum.Core.Chart;
-using Assignum.Core.Statements;
 using Assignum.Desk.Access;
 using Assignum.Desk.Posting;
 using Assignum.Desk.SetUps;
@@ -51,11 +50,12 @@ public sealed class CloseYears(DeskContext desk, ViewSetUp view, Rehearse rehear
             var looked = await view.OfAsync(visit, null, state.InForce(on) is null ? null : on, stop);
             if (looked.Result is not { SetUp: var setUp })
                 return looked.Pass<YearEnd>();
+            // Counted before balances are read: where somebody closes in between, this one bears the same name and is told.
+            closes = await StatementStore.ClosesAsync(db, state.Id, on, stop);
             var all = await StatementStore.BetweenAsync(db, state.Id, null, on, true, stop);
             var results = setUp
-                .SetUp.Accounts.Where(a => Statement.IsResult(a.Class))
+                .SetUp.Accounts.Where(a => a.Class.IsResult())
                 .ToDictionary(a => a.Number, StringComparer.Ordinal);
-            closes = await StatementStore.ClosesAsync(db, state.Id, on, stop);
             if (reopen)
             {
                 var open = await StatementStore.BetweenAsync(db, state.Id, on, on, false, stop);
@@ -159,7 +159,7 @@ public sealed class CloseYears(DeskContext desk, ViewSetUp view, Rehearse rehear
             // An account that says nothing is usually on the side of its class.
             var debit =
                 account.UsualSide == UsualSide.Either
-                    ? Statement.GrowsByDebits(account.Class)
+                    ? account.Class.GrowsByDebits()
                     : account.UsualSide == UsualSide.Debit;
             if (debit != (balance > 0))
                 found.Add(

@@ -16,7 +16,7 @@ public sealed class CutOff : EventKind
     [InvoicedNotShipped, ShippedNotInvoicedYet, ReceivedNotInvoicedYet];
 
     public override string Name => "cut-off";
-    public override string Title => "Cut-off";
+    public override string Title => "Cut off at the month's end";
     public override string Explain =>
         "Goods invoiced and not shipped, and shipped and not invoiced, are put into the right month.";
     public override bool MadeHere => true;
@@ -30,11 +30,19 @@ public sealed class CutOff : EventKind
     {
         if (sheet.Event.ReverseOn is { } day && day <= sheet.Event.Date)
             sheet.Fail("bad-date", $"reverseOn is {WrittenDay.Say(day)}; it must come after the date.", "reverseOn");
+        if (!sheet.Policies.CutOff)
+        {
+            sheet.Fail("cut-off-off", "The policy cut-off is off: turn it on before a cut-off is posted.", "kind");
+            return;
+        }
+        // What the policies leave where it is is not moved.
+        var costed = sheet.Policies is { CostAtInvoice: true, Perpetual: true };
+        var accrued = sheet.Policies is { ReceiptAccrual: false, Perpetual: true };
         foreach (var line in sheet.Lines)
         {
             var context = sheet.HandContext(line) with { Opened = null };
             var amount = sheet.BaseAmount(line.Source.Amount ?? 0);
-            var cost = sheet.BaseAmount(line.Source.Cost ?? 0);
+            var cost = sheet.BaseAmount(costed ? line.Source.Cost ?? 0 : 0);
             PostedOn? On(string? account) => account is null ? null : new PostedOn(sheet.Number(account)!, true);
             switch (line.Source.What)
             {
@@ -50,7 +58,7 @@ public sealed class CutOff : EventKind
                     sheet.Debit(CostOfSales, cost, context);
                     sheet.Credit(ShippedNotInvoiced, cost, context);
                     break;
-                default:
+                case ReceivedNotInvoicedYet when accrued:
                     sheet.Debit(Stock, amount, context);
                     sheet.Credit(ReceivedNotInvoiced, amount, context);
                     break;

@@ -1,6 +1,6 @@
 using Assignum.Core.Calendar;
+using Assignum.Core.Chart;
 using Assignum.Core.Landing;
-using Assignum.Core.Statements;
 using static Assignum.Core.Landing.Purposes;
 
 namespace Assignum.Core.Entries.Kinds;
@@ -35,7 +35,7 @@ public sealed class YearClosed : EventKind
                 sheet.Fail("one-side", $"{line.Path} needs either 'debit' or 'credit'.", line.Path);
                 continue;
             }
-            if (sheet.SetUp.Account(account) is { } record && !Statement.IsResult(record.Class))
+            if (sheet.SetUp.Account(account) is { } record && !record.Class.IsResult())
                 sheet.Fail(
                     "class",
                     $"{line.Path}: account {account} is no account of the profit and loss account.",
