@@ -194,6 +194,49 @@ public static class SubledgerStore
         return rows;
     }
 
+    /// <summary>Our documents of a control added up by some of its keys: what was written by hand, for other purposes or at
+    /// the close of a year is none of them.</summary>
+    /// <param name="after">Null: up to and with the day; else only what moved after it, up to and with the day.</param>
+    public static async Task<IReadOnlyList<KeyedSum>> DocumentsAsync(
+        NpgsqlConnection db,
+        int entity,
+        Control control,
+        ControlIds accounts,
+        DateOnly at,
+        DateOnly? after,
+        bool each,
+        IReadOnlyList<SubledgerKey> keys,
+        CancellationToken stop
+    )
+    {
+        var names = string.Join(", ", keys.Select(Column).Concat(each ? ["m.date", "m.amount"] : []));
+        await using var command = new NpgsqlCommand(
+            $"""
+            select sum(m.amount), sum(m.currency_amount), sum(m.quantity), count(*)::int
+              {(keys.Count == 0 ? "" : ", " + string.Join(", ", keys.Select(Column)))}
+            from (select m.*, {Cause(control)} as cause from ({Moves}) m) m
+            where m.cause in ('', 'opening', '{Subledgers.LandedElsewhere}') and ($8::date is null or m.date > $8)
+            {(names.Length == 0 ? "" : $"group by {names}")}
+            having sum(m.amount) <> 0 or sum(m.quantity) <> 0 or sum(m.currency_amount) <> 0
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = accounts.All },
+                new() { Value = Words.Of(control) },
+                new() { Value = at },
+                new() { Value = DBNull.Value, NpgsqlDbType = NpgsqlDbType.TimestampTz },
+                new() { Value = accounts.Late },
+                new() { Value = accounts.Lost },
+                new() { Value = (object?)after ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Date },
+            },
+        };
+        return await TheirStore.SumsAsync(command, keys, stop);
+    }
+
     /// <summary>What is open of each party and currency by days past due, or past the document's day where it names no due
     /// day. Documents off the control's accounts are left out.</summary>
     public static async Task<IReadOnlyList<AgeingRow>> AgeingAsync(

@@ -39,6 +39,7 @@ internal static class DeskTasks
             .AddSingleton<ReadTieOuts>()
             .AddSingleton<ReadSubledgers>()
             .AddSingleton<ControlAccounts>()
+            .AddSingleton<KeepTieOuts>()
             .AddSingleton<ReadStatements>()
             .AddSingleton<CloseYears>()
             .AddSingleton<KeepCutOff>()

@@ -11,11 +11,23 @@ namespace Assignum.Desk.Books;
 public sealed record TieRow(TieLine Line, TieCause Cause, decimal Amount);
 
 /// <summary>The controls at a day.</summary>
-public sealed record TieOutsView(DateOnly At, IReadOnlyList<TieOut> Controls);
+/// <param name="Theirs">Those that another system sent a list for, of that day.</param>
+public sealed record TieOutsView(
+    DateOnly At,
+    IReadOnlyList<TieOut> Controls,
+    IReadOnlyDictionary<Control, TheirTieOut> Theirs
+);
 
 /// <summary>One control at a day, opened.</summary>
 /// <param name="More">The entry before which further rows are; null: these are all.</param>
-public sealed record TieOutView(DateOnly At, TieOut TieOut, IReadOnlyList<TieRow> Rows, long? More);
+/// <param name="Theirs">Null: no other system sent a list of that day.</param>
+public sealed record TieOutView(
+    DateOnly At,
+    TieOut TieOut,
+    IReadOnlyList<TieRow> Rows,
+    long? More,
+    TheirTieOut? Theirs = null
+);
 
 /// <summary>Holds control accounts against their documents.</summary>
 public sealed class ReadTieOuts(DeskContext desk, ControlAccounts controlsOf)
@@ -31,7 +43,11 @@ public sealed class ReadTieOuts(DeskContext desk, ControlAccounts controlsOf)
         if (controls.Result is not { } of)
             return controls.Pass<TieOutsView>();
         await using var db = await desk.Database.OpenAsync(stop);
-        return new TieOutsView(day, TieOuts.Of(of, await TieStore.SumsAsync(db, visit.State.Id, day, stop)));
+        var found = TieOuts.Of(of, await TieStore.SumsAsync(db, visit.State.Id, day, stop));
+        var theirs = new Dictionary<Control, TheirTieOut>();
+        foreach (var (control, list) in await TheirStore.ListsAsync(db, visit.State.Id, day, stop))
+            theirs[control] = await CompareAsync(db, visit.State.Id, control, of, day, list, stop);
+        return new TieOutsView(day, found, theirs);
     }
 
     /// <summary>One control with the lines that are in its accounts or in its documents alone.</summary>
@@ -51,8 +67,12 @@ public sealed class ReadTieOuts(DeskContext desk, ControlAccounts controlsOf)
         await using var db = await desk.Database.OpenAsync(stop);
         var found = TieOuts.Of(of, await TieStore.SumsAsync(db, visit.State.Id, day, stop));
         var tie = found.FirstOrDefault(t => t.Control == control) ?? new TieOut(control, [], 0, 0, []);
+        var lists = await TheirStore.ListsAsync(db, visit.State.Id, day, stop);
+        var theirs = lists.TryGetValue(control, out var list)
+            ? await CompareAsync(db, visit.State.Id, control, of, day, list, stop)
+            : null;
         if (tie.Causes.Count == 0)
-            return new TieOutView(day, tie, [], null);
+            return new TieOutView(day, tie, [], null, theirs);
         var lines = await TieStore.LinesAsync(
             db,
             visit.State.Id,
@@ -82,6 +102,40 @@ public sealed class ReadTieOuts(DeskContext desk, ControlAccounts controlsOf)
             if (cause is { } why)
                 rows.Add(new TieRow(line, why, place.Ledger ? line.Amount : -line.Amount));
         }
-        return new TieOutView(day, tie, rows, more is null ? null : shown[^1].Entry);
+        return new TieOutView(day, tie, rows, more is null ? null : shown[^1].Entry, theirs);
+    }
+
+    private static async Task<TheirTieOut> CompareAsync(
+        Npgsql.NpgsqlConnection db,
+        int entity,
+        Control control,
+        IReadOnlyDictionary<string, Control> controls,
+        DateOnly day,
+        (IReadOnlyList<string> Sources, IReadOnlyList<SubledgerKey> Keys) list,
+        CancellationToken stop
+    )
+    {
+        var accounts = await SubledgerStore.AccountsAsync(
+            db,
+            entity,
+            control,
+            [.. controls.Where(c => c.Value == control).Select(c => c.Key)],
+            stop
+        );
+        var keys = list.Keys;
+        var ours = await SubledgerStore.DocumentsAsync(db, entity, control, accounts, day, null, false, keys, stop);
+        var theirs = await TheirStore.SumsAsync(db, entity, control, day, keys, stop);
+        var later = await SubledgerStore.DocumentsAsync(
+            db,
+            entity,
+            control,
+            accounts,
+            day > DateOnly.MaxValue.AddDays(-TheirLists.Days) ? day : day.AddDays(TheirLists.Days),
+            day,
+            true,
+            keys,
+            stop
+        );
+        return TheirLists.Compare(control, list.Sources, ours, theirs, [.. later.Select(l => (l.Keys, l.Amount))]);
     }
 }

@@ -132,3 +132,38 @@ create table period_act (
   primary key (entity_id, act_id)
 );
 grant select, insert on tax_filing, period_act to assignum_app;
+
+-- Lists of the systems that own a subledger, as they stood on a day; a later one of the same system and day takes its place.
+create table their_row (
+  entity_id integer not null references entity,
+  control   text not null,
+  at        date not null,
+  source    text not null,
+  row_no    integer not null,
+  party text, document text, item text, location text, project text, channel text, method text, order_ref text,
+  quantity numeric, currency text, currency_amount numeric, amount numeric not null, date date,
+  primary key (entity_id, control, at, source, row_no)
+);
+-- Each act of a sign-off; what holds is the newest of a control and month.
+create table sign_off (
+  entity_id integer not null references entity,
+  act_id    bigint generated always as identity,
+  control   text not null,
+  month     date not null,
+  state     text not null check (state in ('prepared', 'confirmed', 'open')),
+  ledger    numeric not null,
+  documents numeric not null,
+  remains   jsonb not null,
+  reason    text,
+  who       text not null,
+  at        timestamptz not null default now(),
+  primary key (entity_id, act_id)
+);
+create table book_setting (
+  entity_id integer primary key references entity,
+  -- What may remain of a difference without being explained, in base currency.
+  tolerance numeric not null default 0 check (tolerance >= 0)
+);
+grant select, insert, delete on their_row to assignum_app;
+grant select, insert on sign_off to assignum_app;
+grant select, insert, update on book_setting to assignum_app;

@@ -20,6 +20,11 @@ internal static class BookEndpoints
             .MapGet("/tie-outs/{control}", TieOutAsync)
             .WithSummary("One control with the lines that make its difference: {at, after}; X-Next-After pages them");
         entity
+            .MapPost("/tie-outs/{control}/lists", ListAsync)
+            .WithSummary("Takes the list of another system, CSV or JSON, to be compared by key: {at, source}")
+            .Needs(Role.Preparer)
+            .TakesBody("text/csv", "application/json");
+        entity
             .MapGet("/subledgers/{control}", SubledgerAsync)
             .WithSummary(
                 "The rows of a subledger: {at, known, account, party, item, open, limit, after}; X-Next-After pages them"
@@ -46,7 +51,9 @@ internal static class BookEndpoints
         if (visit is null)
             return wrong!;
         var found = await ties.AllAsync(visit, day, http.RequestAborted);
-        return found.Result is { } of ? Results.Json(of.Controls.Select(Told)) : ApiProblem.Of(found);
+        return found.Result is { } of
+            ? Results.Json(of.Controls.Select(c => Told(c, of.Theirs.GetValueOrDefault(c.Control))))
+            : ApiProblem.Of(found);
     }
 
     private static async Task<IResult> TieOutAsync(
@@ -77,33 +84,32 @@ internal static class BookEndpoints
             return ApiProblem.Of(found);
         if (one.More is { } more)
             http.Response.Headers["X-Next-After"] = more.ToString(System.Globalization.CultureInfo.InvariantCulture);
-        return Results.Json(
-            new
+        var told = Told(one.TieOut, one.Theirs);
+        if (one.Theirs is { } theirs)
+            told["theirsRows"] = theirs.Differences.Select(d =>
             {
-                control = Words.Of(one.TieOut.Control),
-                accounts = one.TieOut.Accounts,
-                ledger = one.TieOut.Ledger,
-                documents = one.TieOut.Documents,
-                difference = one.TieOut.Difference,
-                causes = one.TieOut.Causes.Select(Told),
-                rows = one.Rows.Select(r => new
-                {
-                    entry = r.Line.Number,
-                    line = r.Line.Line,
-                    date = Iso(r.Line.Date),
-                    kind = r.Line.Kind,
-                    @event = new { source = r.Line.Source, id = r.Line.ExternalId },
-                    account = r.Line.Account,
-                    purpose = r.Line.Purpose,
-                    party = r.Line.Party,
-                    cause = Words.Of(r.Cause),
-                    amount = r.Amount,
-                    text = r.Line.Text,
-                    by = r.Line.Who,
-                    because = r.Line.Because,
-                }),
-            }
-        );
+                var row = d.Keys.ToDictionary(k => Camel(k.Key), object? (k) => k.Value);
+                row["cause"] = Words.Of(d.Cause);
+                row["amount"] = d.Amount;
+                return row;
+            });
+        told["rows"] = one.Rows.Select(r => new
+        {
+            entry = r.Line.Number,
+            line = r.Line.Line,
+            date = Iso(r.Line.Date),
+            kind = r.Line.Kind,
+            @event = new { source = r.Line.Source, id = r.Line.ExternalId },
+            account = r.Line.Account,
+            purpose = r.Line.Purpose,
+            party = r.Line.Party,
+            cause = Words.Of(r.Cause),
+            amount = r.Amount,
+            text = r.Line.Text,
+            by = r.Line.Who,
+            because = r.Line.Because,
+        });
+        return Results.Json(told);
     }
 
     private static async Task<IResult> SubledgerAsync(
@@ -290,16 +296,69 @@ internal static class BookEndpoints
     private static string Camel<T>(T key)
         where T : struct, Enum => char.ToLowerInvariant(key.ToString()[0]) + key.ToString()[1..];
 
-    private static object Told(TieOut of) =>
-        new
+    private static async Task<IResult> ListAsync(
+        HttpContext http,
+        string entity,
+        string control,
+        string? at,
+        string? source,
+        DeskContext desk,
+        KeepTieOuts keep
+    )
+    {
+        var (visit, day, wrong) = await EnterAsync(http, entity, at, desk);
+        if (visit is null)
+            return wrong!;
+        var faults = new List<Fault>();
+        var of = ControlOf(control, faults);
+        if (day is null)
+            faults.Add(new Fault("missing-field", "'at' is missing: the day of the list.", "at"));
+        if (faults.Count > 0)
+            return ApiProblem.Result(422, "What was sent cannot be used", faults);
+        var body = await BodyReader.WholeAsync(http.Request, Limits.Json, http.RequestAborted);
+        if (body is null)
+            return ApiProblem.Result(
+                413,
+                "The body cannot be read",
+                [new Fault("too-large", $"The list is larger than {Limits.Json >> 20} MB.")]
+            );
+        var json = (http.Request.ContentType ?? "").Contains("json", StringComparison.OrdinalIgnoreCase);
+        var kept = await keep.ListAsync(visit, of, day!.Value, source ?? "", body, json, http.RequestAborted);
+        return kept.Result is { } list
+            ? Results.Json(
+                new
+                {
+                    rows = list.Rows,
+                    amount = list.Amount,
+                    keys = list.Keys.Select(k => Camel(k)),
+                }
+            )
+            : ApiProblem.Of(kept);
+    }
+
+    private static Dictionary<string, object?> Told(TieOut of, TheirTieOut? theirs)
+    {
+        var told = new Dictionary<string, object?>
         {
-            control = Words.Of(of.Control),
-            accounts = of.Accounts,
-            ledger = of.Ledger,
-            documents = of.Documents,
-            difference = of.Difference,
-            causes = of.Causes.Select(Told),
+            ["control"] = Words.Of(of.Control),
+            ["accounts"] = of.Accounts,
+            ["ledger"] = of.Ledger,
+            ["documents"] = of.Documents,
+            ["difference"] = of.Difference,
+            ["causes"] = of.Causes.Select(Told),
         };
+        if (theirs is null)
+            return told;
+        told["theirs"] = theirs.Theirs;
+        told["theirsDifference"] = theirs.Difference;
+        told["theirsCauses"] = theirs.Causes.Select(c => new
+        {
+            cause = Words.Of(c.Cause),
+            amount = c.Amount,
+            count = c.Count,
+        });
+        return told;
+    }
 
     private static object Told(CauseSum of) =>
         new
