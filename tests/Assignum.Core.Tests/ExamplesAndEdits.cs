@@ -55,8 +55,7 @@ public class ExamplesAndEdits
                         e.Code == "unresolved"
                         || e.Code == "no-tax-code"
                         // Nothing landed, so there is nothing to move.
-                        || kind.Name == "allocation" && e.Code == "document-unknown"
-                        || kind.Name == "cut-off" && e.Code == "cut-off-off",
+                        || kind.Name == "allocation" && e.Code == "document-unknown",
                     kind.Name
                 );
         }

@@ -143,8 +143,16 @@ public static class TaxReturns
             else
                 Box(code.TaxBox, amount);
         }
+        // A2 stands before A10.
+        static string Letters(string box) => new([.. box.TakeWhile(c => !char.IsAsciiDigit(c))]);
         return (
-            [.. boxes.Select(b => new ReturnBox(b.Key, b.Value))],
+            [
+                .. boxes
+                    .OrderBy(b => Letters(b.Key), StringComparer.Ordinal)
+                    .ThenBy(b => b.Key.Length)
+                    .ThenBy(b => b.Key, StringComparer.Ordinal)
+                    .Select(b => new ReturnBox(b.Key, b.Value)),
+            ],
             [.. rows.Values.OrderBy(r => r.Code, StringComparer.Ordinal).ThenBy(r => r.Capital)]
         );
     }

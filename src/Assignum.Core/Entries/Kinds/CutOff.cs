@@ -30,11 +30,9 @@ public sealed class CutOff : EventKind
     {
         if (sheet.Event.ReverseOn is { } day && day <= sheet.Event.Date)
             sheet.Fail("bad-date", $"reverseOn is {WrittenDay.Say(day)}; it must come after the date.", "reverseOn");
+        // Like receipts that are not accrued: where the policy is off it makes no entry.
         if (!sheet.Policies.CutOff)
-        {
-            sheet.Fail("cut-off-off", "The policy cut-off is off: turn it on before a cut-off is posted.", "kind");
             return;
-        }
         // What the policies leave where it is is not moved.
         var costed = sheet.Policies is { CostAtInvoice: true, Perpetual: true };
         var accrued = sheet.Policies is { ReceiptAccrual: false, Perpetual: true };

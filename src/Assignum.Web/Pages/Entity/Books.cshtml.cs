@@ -84,6 +84,21 @@ public sealed class BooksModel(DeskContext desk, ReadTieOuts ties) : EntityPage(
             _ => "close of a year",
         };
 
+    /// <summary>A cause of a difference from another system's list, as people say it.</summary>
+    public static string Said(TheirCause cause) =>
+        cause switch
+        {
+            TheirCause.Timing => "moves after the day",
+            TheirCause.Doubled => "there twice",
+            TheirCause.OtherParty => "under another party",
+            TheirCause.Rate => "at another rate",
+            TheirCause.Quantity => "another quantity",
+            TheirCause.Cost => "another cost",
+            TheirCause.OnlyOurs => "only here",
+            TheirCause.OnlyTheirs => "only there",
+            _ => "another amount",
+        };
+
     private DateOnly? Day()
     {
         if (string.IsNullOrWhiteSpace(At))
