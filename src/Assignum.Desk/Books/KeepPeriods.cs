@@ -168,7 +168,6 @@ public sealed class KeepPeriods(DeskContext desk, ViewSetUp view, EditSetUp edit
                 );
         }
         var status = closed ? "closed" : "open";
-        string Iso(DateOnly day) => day.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture);
         var done = await edit.ChangeAsync(
             actor,
             state.Code,
@@ -176,36 +175,18 @@ public sealed class KeepPeriods(DeskContext desk, ViewSetUp view, EditSetUp edit
             reason,
             (_, _, now) =>
             {
-                var held = now.Periods.FirstOrDefault(p => p.From == from && p.To == to);
-                if (held is not null && held.Closed == closed)
+                var touched = now.Periods.Where(p => p.From <= to && from <= p.To).ToList();
+                if (touched is [{ } only] && only.From <= from && to <= only.To && only.Closed == closed)
                     return Task.FromResult(
                         Outcome<IReadOnlyList<RowChange>>.No(
                             Refusal.Conflict,
                             "changed-meanwhile",
-                            $"That period is {status} already.",
+                            $"These days are {status} already.",
                             "status"
                         )
                     );
-                var cells = new Dictionary<string, string?>
-                {
-                    ["from"] = Iso(from),
-                    ["to"] = Iso(to),
-                    ["status"] = status,
-                };
                 return Task.FromResult(
-                    new Outcome<IReadOnlyList<RowChange>>(
-                        [
-                            SetUpEdit.Row(
-                                Parts.Periods,
-                                held is null
-                                    ? null
-                                    : Parts.Periods.Row(now, Parts.Periods.KeyOf([Iso(from), Iso(to), null])),
-                                cells
-                            ),
-                        ],
-                        null,
-                        []
-                    )
+                    new Outcome<IReadOnlyList<RowChange>>(Pieces(now, touched, from, to, closed), null, [])
                 );
             },
             null,
@@ -215,5 +196,41 @@ public sealed class KeepPeriods(DeskContext desk, ViewSetUp view, EditSetUp edit
         return done.Result is null
             ? done.Pass<PeriodView>()
             : new PeriodView(from, to, status, reason, actor.Name, desk.Clock.GetUtcNow().UtcDateTime, passed);
+    }
+
+    // A period that reaches over the days is cut: what is beside them stays as it was.
+    private static IReadOnlyList<RowChange> Pieces(
+        SetUp now,
+        IReadOnlyList<Period> touched,
+        DateOnly from,
+        DateOnly to,
+        bool closed
+    )
+    {
+        static string Iso(DateOnly day) => day.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture);
+        string?[]? Held(DateOnly first, DateOnly last) =>
+            Parts.Periods.Row(now, Parts.Periods.KeyOf([Iso(first), Iso(last), null]));
+        RowChange Row(DateOnly first, DateOnly last, bool shut) =>
+            SetUpEdit.Row(
+                Parts.Periods,
+                Held(first, last),
+                new Dictionary<string, string?>
+                {
+                    ["from"] = Iso(first),
+                    ["to"] = Iso(last),
+                    ["status"] = shut ? "closed" : "open",
+                }
+            );
+        var edits = new List<RowChange>();
+        foreach (var period in touched.Where(p => p.From != from || p.To != to))
+        {
+            edits.Add(SetUpEdit.Row(Parts.Periods, Held(period.From, period.To), null));
+            if (period.From < from)
+                edits.Add(Row(period.From, from.AddDays(-1), period.Closed));
+            if (period.To > to)
+                edits.Add(Row(to.AddDays(1), period.To, period.Closed));
+        }
+        edits.Add(Row(from, to, closed));
+        return edits;
     }
 }
