@@ -269,4 +269,98 @@ public static class StatementStore
             }
         return (causes, ledger, lines);
     }
+
+    /// <summary>Keeps a return as filed.</summary>
+    /// <returns>False where it was filed before.</returns>
+    public static async Task<bool> FileAsync(
+        NpgsqlConnection db,
+        int entity,
+        TaxReturn of,
+        string who,
+        CancellationToken stop
+    )
+    {
+        await using var command = new NpgsqlCommand(
+            """
+            insert into tax_filing (entity_id, "from", "to", boxes, filed_by) values ($1, $2, $3, $4, $5)
+            on conflict do nothing
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = of.From },
+                new() { Value = of.To },
+                new()
+                {
+                    Value = System.Text.Json.JsonSerializer.Serialize(of.Boxes),
+                    NpgsqlDbType = NpgsqlDbType.Jsonb,
+                },
+                new() { Value = who },
+            },
+        };
+        return await command.ExecuteNonQueryAsync(stop) > 0;
+    }
+
+    /// <summary>The returns filed, the newest days first, each with the newest of what has come into its days since.</summary>
+    /// <param name="most">Most changes that are told of each.</param>
+    public static async Task<IReadOnlyList<FiledReturn>> FiledAsync(
+        NpgsqlConnection db,
+        int entity,
+        int most,
+        CancellationToken stop
+    )
+    {
+        await using var command = new NpgsqlCommand(
+            """
+            select f."from", f."to", f.boxes::text, f.filed_by, f.filed_at, c."number", c.date, c.code, c.entity_base,
+              c.entity_tax
+            from tax_filing f
+            left join lateral (
+              select n."number", n.date, t.code, t.entity_base, t.entity_tax from entry_tax t
+              join entry n on n.entity_id = t.entity_id and n.entry_id = t.entry_id
+              where t.entity_id = f.entity_id and t.tax_date between f."from" and f."to" and n.posted_at > f.filed_at
+              order by n.entry_id desc, t.line_no limit $2) c on true
+            where f.entity_id = $1 order by f."from" desc, f."to" desc
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = most },
+            },
+        };
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        var filed = new List<FiledReturn>();
+        while (await reader.ReadAsync(stop))
+        {
+            var (from, to) = (reader.GetFieldValue<DateOnly>(0), reader.GetFieldValue<DateOnly>(1));
+            if (filed.Count == 0 || filed[^1].From != from || filed[^1].To != to)
+                filed.Add(
+                    new FiledReturn(
+                        from,
+                        to,
+                        System.Text.Json.JsonSerializer.Deserialize<List<ReturnBox>>(reader.GetString(2)) ?? [],
+                        reader.GetString(3),
+                        reader.GetDateTime(4),
+                        new List<ReturnChange>()
+                    )
+                );
+            if (!reader.IsDBNull(5))
+                ((List<ReturnChange>)filed[^1].Later).Add(
+                    new ReturnChange(
+                        reader.GetString(5),
+                        reader.GetFieldValue<DateOnly>(6),
+                        reader.GetString(7),
+                        reader.GetDecimal(8),
+                        reader.GetDecimal(9)
+                    )
+                );
+        }
+        return filed;
+    }
 }

@@ -168,7 +168,7 @@ public class Workbooks
                 .Single(v => v.SequenceOfReferences!.InnerText!.StartsWith(column + "2:", StringComparison.Ordinal))
                 .Formula1!.Text;
         List("accounts", "C").ShouldStartWith("\"asset,liability,");
-        List("assignments", "A").ShouldBe("legend!$H$2:$H$48");
+        List("assignments", "A").ShouldBe("legend!$H$2:$H$50");
         List("assignments", "B").ShouldBe("'accounts'!$A$2:$A$3");
         // Groups stand sorted by kind: customers first, then the two of items.
         List("items", "E").ShouldBe("'groups'!$B$3:$B$4");

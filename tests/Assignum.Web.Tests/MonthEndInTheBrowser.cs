@@ -134,6 +134,21 @@ public sealed class MonthEndInTheBrowser(RunningApp app) : InBrowser(app)
         Total(result, "cost-of-sales").ShouldBe(84m);
         var tie = (await JsonAsync(client, at + "tax-return?from=2026-06-01&to=2026-06-30")).GetProperty("tie");
         tie.GetProperty("difference").GetDecimal().ShouldBe(0);
+        (
+            await PostAsync(client, at + "tax-returns", """{"from":"2026-06-01","to":"2026-06-30"}""")
+        ).StatusCode.ShouldBe(HttpStatusCode.OK);
+        (
+            await PostAsync(client, at + "tax-returns", """{"from":"2026-06-01","to":"2026-06-30"}""")
+        ).StatusCode.ShouldBe(HttpStatusCode.Conflict);
+        await PostAsync(
+            client,
+            at + "events",
+            """
+            {"source":"w","id":"T","kind":"sales-invoice","date":"2026-07-04","taxDate":"2026-06-29","party":"SHOP-GALE",
+             "reference":"INV-T","lines":[{"item":"BAR-210","unitPrice":10}]}
+            """
+        );
+        (await JsonAsync(client, at + "tax-returns"))[0].GetProperty("later").GetArrayLength().ShouldBe(1);
         var cut = await JsonAsync(client, at + "cut-off?at=2026-06-30");
         cut.GetProperty("invoicedNotShipped")[0].GetProperty("quantity").GetDecimal().ShouldBe(2m);
         cut.GetProperty("receivedNotInvoiced")[0].GetProperty("quantity").GetDecimal().ShouldBe(4m);

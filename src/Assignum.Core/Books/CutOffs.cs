@@ -85,6 +85,9 @@ public sealed record CutOffs(
     IReadOnlyList<AcrossRow> AcrossMonths
 )
 {
+    /// <summary>Units that went out and units that were invoiced, by month, the last six up to the day.</summary>
+    public IReadOnlyList<(DateOnly Month, decimal Shipped, decimal Invoiced)> ByMonth { get; init; } = [];
+
     /// <summary>Sets what went out against what was invoiced, and what came in against what was billed, by party, order
     /// and item, else by party and item; the oldest against the oldest.</summary>
     /// <param name="lines">Up to and with the day.</param>
@@ -137,7 +140,22 @@ public sealed record CutOffs(
                     .ThenBy(a => a.Order, StringComparer.Ordinal)
                     .ThenBy(a => a.Item, StringComparer.Ordinal),
             ]
-        );
+        )
+        {
+            ByMonth =
+            [
+                .. Enumerable
+                    .Range(-5, 6)
+                    .Select(i => Month(at).AddMonths(i))
+                    .Select(m =>
+                        (
+                            m,
+                            known.Where(l => l.Fact == GoodsFact.Shipped && Month(l.Date) == m).Sum(l => l.Quantity),
+                            known.Where(l => l.Fact == GoodsFact.Invoiced && Month(l.Date) == m).Sum(l => l.Quantity)
+                        )
+                    ),
+            ],
+        };
     }
 
     private static DateOnly Month(DateOnly day) => new(day.Year, day.Month, 1);

@@ -46,7 +46,7 @@ internal static class Applying
     private static List<Use> Uses(EntrySheet sheet, Purpose purpose, bool debit, decimal applied)
     {
         var party = sheet.Event.Party!;
-        var lots = Lots.Open(sheet.Documents.Lots(purpose, party, ""), debit, l => l.Open);
+        var lots = Lots.Open(sheet, sheet.Documents.Lots(purpose, party, ""), debit, l => l.Open);
         var uses = new List<Use>();
         var named = sheet.Event.Deposits;
         if (named.Count > 0 && named.Sum(d => d.Amount) is var sum && sum != applied)
@@ -92,9 +92,15 @@ internal static class Applying
 
         decimal Part(OpenLot lot, string? reference, decimal wanted)
         {
-            var taxes = debit
-                ? sheet.Documents.Lots(Purposes.OutputTax, party, lot.Document).Where(t => t.Open != 0).ToList()
-                : [];
+            // Of what is no deposit of its own (a credit note that gave one back) the tax is another matter.
+            var carried = debit ? sheet.Documents.TaxOf(party, lot.Document) : [];
+            var taxes =
+                carried.Count == 0
+                    ? []
+                    : sheet
+                        .Documents.Lots(Purposes.OutputTax, party, lot.Document)
+                        .Where(t => t.Open != 0 && carried.Any(c => c.Code == t.Item))
+                        .ToList();
             var open = Math.Abs(lot.Open) + taxes.Sum(t => Math.Abs(t.Open));
             // Of one that is named twice there is left what was not taken.
             open -= uses.Where(u => u.Lot?.Document == lot.Document && u.Lot.Account == lot.Account).Sum(u => u.Amount);
@@ -188,6 +194,7 @@ internal static class Applying
             ? sheet.Document.InChannel(sheet.SetUp.Index, sold)
             : sheet.Document;
         var lots = Lots.Open(
+            sheet,
             sheet.Documents.Lots(Purposes.GiftCards, channel ?? "", "").Where(l => l.Currency == sheet.Currency),
             true,
             l => l.Open

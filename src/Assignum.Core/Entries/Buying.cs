@@ -241,6 +241,7 @@ internal static class Buying
         }
         var named = receipt is not null || order is not null;
         var open = Lots.Open(
+            sheet,
             lots.Where(l => receipt is not null ? l.Document == receipt : order is null || l.Order == order),
             !sheet.Swapped,
             l => line.ValueAlone ? l.OpenBase : l.Quantity
@@ -262,6 +263,7 @@ internal static class Buying
         {
             // Value alone relieves the receipt that it names of as much.
             var amount = Math.Min(sheet.Price(line).Net, Math.Abs(open[0].Open));
+            sheet.Use(open[0], amount, sheet.RoundBase(amount * open[0].Rate), 0);
             return
             [
                 new LotPart(
@@ -311,7 +313,7 @@ internal static class Buying
     {
         if (sheet.Swapped || !line.IsStock || line.Quantity <= 0 || lots.Count == 0)
             return;
-        var open = Lots.Open(lots, true, l => l.Quantity);
+        var open = Lots.Open(sheet, lots, true, l => l.Quantity);
         if (open.Count == 0)
             return;
         sheet.Warn(

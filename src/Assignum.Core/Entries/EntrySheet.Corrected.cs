@@ -8,6 +8,34 @@ public sealed partial class EntrySheet
 {
     private CorrectedDocument? corrected;
 
+    // What lines of this event have taken already, unsigned.
+    private readonly Dictionary<
+        (string Document, string Account, string Currency, string? Party, string? Item, string? Order),
+        (decimal Amount, decimal Base, decimal Quantity)
+    > used = [];
+
+    /// <summary>Notes what a line takes of a part that is open, so that the next line does not take it again.</summary>
+    internal void Use(OpenLot lot, decimal amount, decimal worth, decimal quantity)
+    {
+        var key = (lot.Document, lot.Account, lot.Currency, lot.Party, lot.Item, lot.Order);
+        var (a, b, q) = used.GetValueOrDefault(key);
+        used[key] = (a + amount, b + worth, q + quantity);
+    }
+
+    /// <summary>What is open of a part after what lines of this event have taken.</summary>
+    internal OpenLot NotUsed(OpenLot lot)
+    {
+        if (!used.TryGetValue((lot.Document, lot.Account, lot.Currency, lot.Party, lot.Item, lot.Order), out var taken))
+            return lot;
+        static decimal Less(decimal open, decimal part) => open - Math.Sign(open) * Math.Min(Math.Abs(open), part);
+        return lot with
+        {
+            Open = Less(lot.Open, taken.Amount),
+            OpenBase = Less(lot.OpenBase, taken.Base),
+            Quantity = Less(lot.Quantity, taken.Quantity),
+        };
+    }
+
     /// <summary>The day whose tax rates count: of a correction that of what it corrects.</summary>
     public DateOnly RatesOn => corrected?.TaxDate ?? TaxDate;
 

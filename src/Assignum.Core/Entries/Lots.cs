@@ -22,33 +22,50 @@ internal static class Lots
     /// <summary>What is open with a side, the oldest first. What stands the other way round for itself is taken off the
     /// oldest on its account.</summary>
     /// <param name="credit">Whether it stands as a credit.</param>
-    public static List<OpenLot> Open(IEnumerable<OpenLot> lots, bool credit, Func<OpenLot, decimal> measure)
+    public static List<OpenLot> Open(
+        EntrySheet sheet,
+        IEnumerable<OpenLot> lots,
+        bool credit,
+        Func<OpenLot, decimal> measure
+    )
     {
-        var all = lots.OrderBy(l => l.Age).ToList();
+        var all = lots.Select(sheet.NotUsed).OrderBy(l => l.Age).ToList();
         var open = all.Where(l => Sign(l) > 0).ToList();
         foreach (var against in all.Where(l => Sign(l) < 0))
         {
-            var rest = Math.Abs(measure(against));
-            for (var i = 0; i < open.Count && rest > 0; i++)
+            var left = against;
+            for (var i = 0; i < open.Count && measure(left) != 0; i++)
             {
-                if (open[i].Account != against.Account || open[i].Currency != against.Currency)
+                if (open[i].Account != against.Account || open[i].Currency != against.Currency || measure(open[i]) == 0)
                     continue;
-                var there = Math.Abs(measure(open[i]));
+                // Each side gives of its own: what is taken whole leaves nothing to be rounded.
+                var (there, rest) = (Math.Abs(measure(open[i])), Math.Abs(measure(left)));
                 var part = Math.Min(there, rest);
-                rest -= part;
-                var share = there == 0 ? 0 : 1 - part / there;
-                open[i] = open[i] with
-                {
-                    Open = open[i].Open * share,
-                    OpenBase = open[i].OpenBase * share,
-                    Quantity = open[i].Quantity * share,
-                };
+                open[i] = Less(open[i], Share(sheet, open[i], part / there), part == there);
+                left = Less(left, Share(sheet, left, part / rest), part == rest);
             }
         }
         return [.. open.Where(l => measure(l) != 0)];
 
         int Sign(OpenLot lot) => Math.Sign(measure(lot)) * (credit ? -1 : 1);
     }
+
+    private static OpenLot Share(EntrySheet sheet, OpenLot lot, decimal share) =>
+        lot with
+        {
+            Open = sheet.RoundIn(lot.Currency, lot.Open * share),
+            OpenBase = sheet.RoundBase(lot.OpenBase * share),
+            Quantity = decimal.Round(lot.Quantity * share, 6),
+        };
+
+    // What is left of a lot without a part of it; of one that is taken wholly, nothing.
+    private static OpenLot Less(OpenLot lot, OpenLot part, bool wholly) =>
+        lot with
+        {
+            Open = wholly ? 0 : lot.Open - part.Open,
+            OpenBase = wholly ? 0 : lot.OpenBase - part.OpenBase,
+            Quantity = wholly ? 0 : lot.Quantity - part.Quantity,
+        };
 
     /// <summary>Takes a quantity of lots that stand by quantity; each brings its share of what is open of it, the one that
     /// is taken wholly all that it has.</summary>
@@ -66,17 +83,12 @@ internal static class Lots
             rest -= taken;
             var whole = taken == there;
             var amount = whole ? Math.Abs(lot.Open) : sheet.RoundIn(lot.Currency, Math.Abs(lot.Open) * taken / there);
-            parts.Add(
-                new LotPart(
-                    lot,
-                    taken,
-                    amount,
-                    whole ? Math.Abs(lot.OpenBase)
-                        : lot.Open == 0 ? sheet.RoundBase(Math.Abs(lot.OpenBase) * taken / there)
-                        : sheet.RoundBase(amount * lot.Rate),
-                    amount
-                )
-            );
+            var worth =
+                whole ? Math.Abs(lot.OpenBase)
+                : lot.Open == 0 ? sheet.RoundBase(Math.Abs(lot.OpenBase) * taken / there)
+                : sheet.RoundBase(amount * lot.Rate);
+            sheet.Use(lot, amount, worth, taken);
+            parts.Add(new LotPart(lot, taken, amount, worth, amount));
         }
         if (rest != 0)
             parts.Add(new LotPart(null, rest, 0, 0));

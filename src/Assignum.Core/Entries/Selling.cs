@@ -175,6 +175,7 @@ internal sealed record Selling(Purpose Owed, LegContext OwedContext, Purpose Rev
             return null;
         var party = sheet.Event.Party;
         var lots = Lots.Open(
+            sheet,
             sheet
                 .Documents.Lots(Purposes.ShippedNotInvoiced, "", line.Source.Item!)
                 .Where(l => party is null || l.Party == party)

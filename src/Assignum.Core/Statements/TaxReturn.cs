@@ -59,6 +59,20 @@ public sealed record TaxReturn(
     TaxTie Tie
 );
 
+/// <summary>An entry that changes a return after it was filed.</summary>
+/// <param name="Base">Base currency; negative on credit notes.</param>
+public sealed record ReturnChange(string Entry, DateOnly Date, string Code, decimal Base, decimal Tax);
+
+/// <summary>A return that was filed: what it said then, and what has come into its days since.</summary>
+public sealed record FiledReturn(
+    DateOnly From,
+    DateOnly To,
+    IReadOnlyList<ReturnBox> Boxes,
+    string Who,
+    DateTime At,
+    IReadOnlyList<ReturnChange> Later
+);
+
 /// <summary>Tax of one code as the journal has it, in one stretch of tax dates.</summary>
 /// <param name="Base">Base currency; negative on credit notes.</param>
 /// <param name="Reclaimed">Tax that is reclaimed, or owed on sales.</param>

@@ -86,6 +86,48 @@ public sealed class ReadStatements(DeskContext desk, ViewSetUp view)
         return await ReturnAsync(db, visit.State.Id, setUp.SetUp, from, to, stop);
     }
 
+    /// <summary>Marks the return of some days as filed: what it says now is kept, and what comes into its days later is
+    /// told.</summary>
+    public async Task<Outcome<TaxReturn>> FileAsync(Visit visit, DateOnly from, DateOnly to, CancellationToken stop)
+    {
+        var (actor, state) = visit;
+        if (DeskContext.Refused(actor, state.Code, Role.Reviewer) is { } refused)
+            return Outcome<TaxReturn>.No(refused.Why, [refused.Fault]);
+        if (to < from)
+            return Outcome<TaxReturn>.No(Refusal.Invalid, "bad-date", "A return ends on or after its first day.", "to");
+        var looked = await OnAsync(visit, to, stop);
+        if (looked.Result is not { SetUp: var setUp })
+            return looked.Pass<TaxReturn>();
+        await using var db = await desk.Database.OpenAsync(stop);
+        await using var transaction = await db.BeginTransactionAsync(stop);
+        var of = await ReturnAsync(db, state.Id, setUp.SetUp, from, to, stop);
+        if (!await StatementStore.FileAsync(db, state.Id, of, actor.Name, stop))
+            return Outcome<TaxReturn>.No(
+                Refusal.Conflict,
+                "filed",
+                "The return of these days is filed already: what has come since is told with it."
+            );
+        await EntityStore.AuditAsync(
+            db,
+            state.Id,
+            actor.Name,
+            "return filed",
+            $"{from:yyyy-MM-dd} to {to:yyyy-MM-dd}",
+            null,
+            of.Boxes,
+            stop
+        );
+        await transaction.CommitAsync(stop);
+        return of;
+    }
+
+    /// <summary>The returns filed, with the newest of what has come into their days since.</summary>
+    public async Task<IReadOnlyList<FiledReturn>> FiledAsync(Visit visit, CancellationToken stop)
+    {
+        await using var db = await desk.Database.OpenAsync(stop);
+        return await StatementStore.FiledAsync(db, visit.State.Id, 100, stop);
+    }
+
     internal static async Task<TaxReturn> ReturnAsync(
         Npgsql.NpgsqlConnection db,
         int entity,

@@ -105,6 +105,36 @@ public sealed class ReadTieOuts(DeskContext desk, ControlAccounts controlsOf)
         return new TieOutView(day, tie, rows, more is null ? null : shown[^1].Entry, theirs);
     }
 
+    /// <summary>What a control differed by at the ends of the last months, the day asked for last.</summary>
+    public async Task<IReadOnlyList<(DateOnly At, decimal Difference)>> OverTimeAsync(
+        Visit visit,
+        Control control,
+        DateOnly day,
+        CancellationToken stop
+    )
+    {
+        var found = new List<(DateOnly, decimal)>();
+        for (var i = 5; i >= 0; i--)
+        {
+            var at = i == 0 ? day : new DateOnly(day.Year, day.Month, 1).AddMonths(1 - i).AddDays(-1);
+            var controls = await controlsOf.OnAsync(visit, at, stop);
+            if (controls.Result is not { } of)
+                continue;
+            await using var db = await desk.Database.OpenAsync(stop);
+            found.Add(
+                (
+                    at,
+                    TieOuts
+                        .Of(of, await TieStore.SumsAsync(db, visit.State.Id, at, stop))
+                        .FirstOrDefault(t => t.Control == control)
+                        ?.Difference
+                        ?? 0
+                )
+            );
+        }
+        return found;
+    }
+
     private static async Task<TheirTieOut> CompareAsync(
         Npgsql.NpgsqlConnection db,
         int entity,

@@ -41,6 +41,14 @@ internal static class StatementEndpoints
             .MapGet("/tax-return", TaxReturnAsync)
             .WithSummary("The tax return by tax date, tied to the tax accounts: {from, to}");
         entity
+            .MapGet("/tax-returns", FiledAsync)
+            .WithSummary("The returns filed, each with what has come into its days since");
+        entity
+            .MapPost("/tax-returns", FileAsync)
+            .WithSummary("Mark the return of some days as filed: {from, to}")
+            .Needs(Role.Reviewer)
+            .TakesBody("application/json");
+        entity
             .MapGet("/cut-off", CutOffAsync)
             .WithSummary("What is shipped and not invoiced, invoiced and not shipped, received and not invoiced: {at}");
         entity
@@ -267,6 +275,66 @@ internal static class StatementEndpoints
                 }
             )
             : ApiProblem.Of(found);
+    }
+
+    private static async Task<IResult> FiledAsync(
+        HttpContext http,
+        string entity,
+        DeskContext desk,
+        ReadStatements statements
+    )
+    {
+        var entered = await desk.LookAsync(http.Actor(), entity, http.RequestAborted);
+        return entered.Refused is not null
+            ? ApiProblem.Of(entered)
+            : Results.Json(
+                (await statements.FiledAsync(entered.Result.Visit, http.RequestAborted)).Select(f => new
+                {
+                    from = Iso(f.From),
+                    to = Iso(f.To),
+                    by = f.Who,
+                    at = f.At,
+                    boxes = f.Boxes.Select(b => new { box = b.Box, amount = b.Amount }),
+                    later = f.Later.Select(l => new
+                    {
+                        entry = l.Entry,
+                        date = Iso(l.Date),
+                        code = l.Code,
+                        @base = l.Base,
+                        tax = l.Tax,
+                    }),
+                })
+            );
+    }
+
+    private static async Task<IResult> FileAsync(
+        HttpContext http,
+        string entity,
+        DeskContext desk,
+        ReadStatements statements
+    )
+    {
+        var entered = await desk.LookAsync(http.Actor(), entity, http.RequestAborted);
+        if (entered.Refused is not null)
+            return ApiProblem.Of(entered);
+        var (body, wrong) = await BodyAsync(http, ["from", "to"]);
+        if (body is null)
+            return wrong!;
+        var faults = new List<Fault>();
+        var (from, to) = (Needed(body, "from", faults), Needed(body, "to", faults));
+        if (faults.Count > 0)
+            return Unusable(faults);
+        var done = await statements.FileAsync(entered.Result.Visit, from, to, http.RequestAborted);
+        return done.Result is { } of
+            ? Results.Json(
+                new
+                {
+                    from = Iso(of.From),
+                    to = Iso(of.To),
+                    boxes = of.Boxes.Select(b => new { box = b.Box, amount = b.Amount }),
+                }
+            )
+            : ApiProblem.Of(done);
     }
 
     private static async Task<IResult> CutOffAsync(

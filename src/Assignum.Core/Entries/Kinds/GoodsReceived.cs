@@ -130,6 +130,7 @@ public sealed class GoodsReceived : EventKind
         line.Context.Order is not { } order || line.ValueAlone || line.Quantity <= 0
             ? []
             : Lots.Open(
+                sheet,
                 sheet
                     .Documents.Lots(ReceivedNotInvoiced, sheet.Event.Party!, line.Source.Item ?? "")
                     .Where(l => l.Order == order),

@@ -29,6 +29,9 @@ public sealed class BooksModel(DeskContext desk, ReadTieOuts ties) : EntityPage(
     public TieOutsView? All { get; private set; }
     public TieOutView? Opened { get; private set; }
 
+    /// <summary>What the opened control differed by at the ends of the last months.</summary>
+    public Drawing.Bars? OverTime { get; private set; }
+
     public async Task<IActionResult> OnGetAsync()
     {
         var day = Day();
@@ -42,6 +45,14 @@ public sealed class BooksModel(DeskContext desk, ReadTieOuts ties) : EntityPage(
             if (!Words.TryParse<Control>(Which, out var control) || control == Control.None)
                 return NotFound();
             Opened = (await ties.OneAsync(Visit, control, day, Before, HttpContext.RequestAborted)).Result;
+            var months = await ties.OverTimeAsync(Visit, control, All.At, HttpContext.RequestAborted);
+            if (months.Any(m => m.Difference != 0))
+                OverTime = new Drawing.Bars(
+                    "Difference at the end of each month",
+                    [.. months.Select(m => Show.Day(m.At))],
+                    ["difference"],
+                    [.. months.Select(m => new[] { m.Difference })]
+                );
         }
         return Page();
     }

@@ -64,6 +64,17 @@ public sealed class CutOffModel(DeskContext desk, KeepCutOff keep) : BooksPage(d
 
     public bool MayPost => May(Role.Reviewer);
 
+    /// <summary>Units shipped beside units invoiced.</summary>
+    public Bars? Months =>
+        Cut is not { } cut || cut.ByMonth.All(m => m.Shipped == 0 && m.Invoiced == 0)
+            ? null
+            : new Bars(
+                "Units shipped against units invoiced, by month",
+                [.. cut.ByMonth.Select(m => m.Month.ToString("MMM yyyy", CultureInfo.InvariantCulture))],
+                ["shipped", "invoiced"],
+                [.. cut.ByMonth.Select(m => new[] { m.Shipped, m.Invoiced })]
+            );
+
     /// <summary>Revenue and cost that fall into different months.</summary>
     public Bars? Across =>
         Cut is not { AcrossMonths.Count: > 0 } cut

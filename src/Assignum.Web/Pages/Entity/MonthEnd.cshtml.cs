@@ -48,10 +48,10 @@ public sealed class MonthEndModel(
     public Task<IActionResult> OnGetAsync() => ShowAsync();
 
     /// <summary>The preparer states that nothing remains beyond what the causes say, each with a note.</summary>
-    public async Task<IActionResult> OnPostPrepareAsync(string control, string? note, string? clears)
+    public async Task<IActionResult> OnPostPrepareAsync(string? control, string? note, string? clears)
     {
         Read();
-        if (!Words.TryParse<Control>(control, out var of))
+        if (ControlOf(control) is not { } of)
             return NotFound();
         var tied = await ties.AllAsync(Visit, Last, HttpContext.RequestAborted);
         var tie = tied.Result?.Controls.FirstOrDefault(t => t.Control == of);
@@ -66,28 +66,28 @@ public sealed class MonthEndModel(
             ],
             HttpContext.RequestAborted
         );
-        return await AfterAsync(done, $"{Words.Title(control)} are prepared for {Title}.");
+        return await AfterAsync(done, $"{Words.Title(Words.Of(of))} are prepared for {Title}.");
     }
 
-    public async Task<IActionResult> OnPostConfirmAsync(string control)
+    public async Task<IActionResult> OnPostConfirmAsync(string? control)
     {
         Read();
-        if (!Words.TryParse<Control>(control, out var of))
+        if (ControlOf(control) is not { } of)
             return NotFound();
         return await AfterAsync(
             await keep.ConfirmAsync(Visit, of, First, HttpContext.RequestAborted),
-            $"{Words.Title(control)} are signed off for {Title}."
+            $"{Words.Title(Words.Of(of))} are signed off for {Title}."
         );
     }
 
-    public async Task<IActionResult> OnPostUnsignAsync(string control, string? reason)
+    public async Task<IActionResult> OnPostUnsignAsync(string? control, string? reason)
     {
         Read();
-        if (!Words.TryParse<Control>(control, out var of))
+        if (ControlOf(control) is not { } of)
             return NotFound();
         return await AfterAsync(
             await keep.UndoAsync(Visit, of, First, reason, HttpContext.RequestAborted),
-            $"{Words.Title(control)} are open again for {Title}."
+            $"{Words.Title(Words.Of(of))} are open again for {Title}."
         );
     }
 
@@ -129,6 +129,9 @@ public sealed class MonthEndModel(
             $"/e/{EntityCode}/month-end?month={First.ToString("yyyy-MM", CultureInfo.InvariantCulture)}"
         );
     }
+
+    private static Control? ControlOf(string? word) =>
+        !string.IsNullOrEmpty(word) && Words.TryParse<Control>(word, out var of) && of != Control.None ? of : null;
 
     private void Read()
     {

@@ -1,6 +1,7 @@
 using Assignum.Core;
 using Assignum.Core.Statements;
 using Assignum.Desk;
+using Assignum.Desk.Access;
 using Assignum.Desk.Books;
 using Microsoft.AspNetCore.Mvc;
 
@@ -18,6 +19,30 @@ public sealed class TaxReturnModel(DeskContext desk, ReadStatements statements) 
     public DateOnly First { get; private set; }
     public DateOnly Last { get; private set; }
     public TaxReturn? Return { get; private set; }
+    public IReadOnlyList<FiledReturn> Filed { get; private set; } = [];
+
+    /// <summary>That of the days shown, where it is filed.</summary>
+    public FiledReturn? Now => Filed.FirstOrDefault(f => f.From == First && f.To == Last);
+    public bool MayFile => May(Role.Reviewer);
+
+    /// <summary>Marks the return of the days shown as filed.</summary>
+    public async Task<IActionResult> OnPostAsync()
+    {
+        Last = DayOf(To, LastMonthEnd, "to");
+        First = DayOf(From, new DateOnly(Last.Year, Last.Month, 1), "from");
+        if (Faults.Count == 0)
+        {
+            var done = await statements.FileAsync(Visit, First, Last, HttpContext.RequestAborted);
+            if (done.Refused is null)
+            {
+                Done = "The return is marked as filed; what comes into its days from here on is listed.";
+                return LocalRedirect($"/e/{EntityCode}/tax-return?from={Iso(First)}&to={Iso(Last)}");
+            }
+            await ReadAsync();
+            Faults = [.. Faults, .. done.Faults];
+        }
+        return Page();
+    }
 
     public async Task<IActionResult> OnGetAsync()
     {
@@ -77,5 +102,6 @@ public sealed class TaxReturnModel(DeskContext desk, ReadStatements statements) 
             return;
         var found = await statements.TaxReturnAsync(Visit, First, Last, HttpContext.RequestAborted);
         (Return, Faults) = (found.Result, found.Faults);
+        Filed = await statements.FiledAsync(Visit, HttpContext.RequestAborted);
     }
 }
