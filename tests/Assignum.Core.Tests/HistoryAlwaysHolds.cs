@@ -103,8 +103,10 @@ public class HistoryAlwaysHolds
                 line.Shipment = Met("S");
             if (line.Quantity is { } quantity)
                 line.Quantity = Math.Abs(quantity) + 1;
-            if (random.Next(3) > 0)
+            if (random.Next(2) > 0)
                 line.ReceiptCost = null;
+            else if (line.Receipt is not null)
+                line.ReceiptCost = 7;
         }
         return e;
     }

@@ -208,6 +208,9 @@ public sealed partial class EntrySheet
                 ? Side.Credit
                 : Side.Debit
             : side;
+        // What is in base currency has no rate but one, whatever a document says.
+        if (!IsForeign && context.Settled is null)
+            rate = 1;
         Legs.Add(new Leg(purpose, stands, amount, context, account, taxUse, rate ?? Rate, bound));
     }
 
