@@ -7,7 +7,6 @@ namespace Assignum.Storage;
 public static class GoodsStore
 {
     /// <summary>The lines of stock items up to and with a day, in the order in which they were posted.</summary>
-    /// <param name="items">Stock items.</param>
     public static async Task<IReadOnlyList<GoodsLine>> LinesAsync(
         NpgsqlConnection db,
         int entity,

@@ -95,7 +95,7 @@ public sealed class DocumentRegister : IOpenDocuments
     public void Add(Purpose purpose, string? channel, OpenLot lot)
     {
         if (KeyOf(purpose, lot.Party, channel, lot.Item, lot.Document) is { } key)
-            Merge(purpose, key, purpose == Purposes.OutputTax ? lot with { Item = lot.Item } : lot);
+            Merge(purpose, key, lot);
     }
 
     /// <summary>Adds the tax that a deposit of before carried.</summary>
