@@ -5,6 +5,8 @@ namespace Assignum.Storage;
 
 /// <summary>An event that is kept: it was posted, or makes no entry.</summary>
 /// <param name="Body">Canonical JSON.</param>
+/// <param name="CountsAs">The kind that what it does without a line counts as.</param>
+/// <param name="Reverses">The event that it turns back, source and id; null: none.</param>
 public sealed record EventRow(
     long Id,
     string Source,
@@ -13,7 +15,9 @@ public sealed record EventRow(
     DateOnly Date,
     string Body,
     string Outcome,
-    int Edition
+    int Edition,
+    string CountsAs,
+    string? Reverses = null
 );
 
 /// <summary>An entry to be written: the core's entry and what posting adds to it.</summary>

@@ -28,6 +28,7 @@ public sealed class JournalWriter(
     private readonly List<(EventRow Event, int Line, StockMove Move)> moves = [];
     private readonly List<(EventRow Event, SubledgerMovement Movement)> quiet = [];
     private readonly List<(EventRow Event, EventLink Link)> links = [];
+    private readonly List<(long By, string Name)> turned = [];
     private readonly List<EntryToPost> entries = [];
     private readonly List<CopyRows> rows = [];
     private readonly List<(int Entity, int Place, byte[] Digest)> seals = [];
@@ -120,7 +121,7 @@ public sealed class JournalWriter(
         }
         made = Rows(
             "entry (entity_id, entry_id, number, year, sequence, event_id, role, event_entity_id, date, edition, "
-                + "kind, currency, rate, reference, party, total, remarks, posted_by, seal)"
+                + "kind, counts_as, currency, rate, reference, party, total, remarks, posted_by, seal)"
         );
         sealedRows = made;
         var content = new EntryContent();
@@ -139,6 +140,7 @@ public sealed class JournalWriter(
                 .Day(e.Entry.Date)
                 .Int(e.Edition)
                 .Text(e.Kind)
+                .Text(e.Entry.CountsAs)
                 .Text(e.Entry.Currency)
                 .Num(e.Entry.Rate)
                 .Text(e.Entry.Reference)
@@ -165,7 +167,7 @@ public sealed class JournalWriter(
                 null,
                 m,
                 m.Account is { } account ? idOf(entity, account) : null,
-                (e.Id, entity, e.Date, e.Kind)
+                (e.Id, entity, e.Date, e.CountsAs)
             );
         }
         made = Rows("event_link (entity_id, party, what, name, event_id)");
@@ -177,6 +179,7 @@ public sealed class JournalWriter(
             shares.Add(share);
             rows.AddRange([share.Movements, share.Taxes]);
         }
+        turned.AddRange(events.Where(e => e.Row.Reverses is not null).Select(e => (e.Row.Id, e.Row.Reverses!)));
         // The rows say it all. What waits to be written does not keep what it was made of from being let go.
         events.Clear();
         moves.Clear();
@@ -192,6 +195,7 @@ public sealed class JournalWriter(
         await SealAsync(db, stop);
         foreach (var table in rows)
             await table.SendAsync(db, stop);
+        await TurnedAsync(db, stop);
         await UsesAsync(db, entity, uses, stop);
         foreach (var share in shares)
         {
@@ -314,6 +318,31 @@ public sealed class JournalWriter(
         var made = new CopyRows(target);
         rows.Add(made);
         return made;
+    }
+
+    // Which events are turned back by these, each once.
+    private async Task TurnedAsync(NpgsqlConnection db, CancellationToken stop)
+    {
+        if (turned.Count == 0)
+            return;
+        await using var command = new NpgsqlCommand(
+            """
+            insert into event_reversal (entity_id, event_id, by_event_id)
+            select $1, v.event_id, t.by from unnest($2, $3, $4) as t(by, source, id)
+            join event v on v.entity_id = $1 and v.source = t.source and v.external_id = t.id
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = turned.Select(t => t.By).ToArray() },
+                new() { Value = turned.Select(t => t.Name.Split('/', 2)[0]).ToArray() },
+                new() { Value = turned.Select(t => t.Name.Split('/', 2)[^1]).ToArray() },
+            },
+        };
+        await command.ExecuteNonQueryAsync(stop);
     }
 
     // Which records something posted refers to, once each.
@@ -470,7 +499,14 @@ public sealed class JournalWriter(
             var made = new CopyRows(MovementColumns);
             foreach (var e in posted)
             foreach (var m in e.Movements)
-                Movement(made, Of, e.Id, m, idOf(m.Account!), (e.EventId, e.EventEntity, e.Entry.Date, e.Kind));
+                Movement(
+                    made,
+                    Of,
+                    e.Id,
+                    m,
+                    idOf(m.Account!),
+                    (e.EventId, e.EventEntity, e.Entry.Date, e.Entry.CountsAs ?? e.Kind)
+                );
             return made;
         }
 

@@ -92,4 +92,115 @@ public static class OpeningStore
         };
         await command.ExecuteNonQueryAsync(stop);
     }
+
+    /// <summary>Keeps a list in place of the one of the same day.</summary>
+    public static async Task KeepListAsync(
+        NpgsqlConnection db,
+        int entity,
+        DateOnly at,
+        string list,
+        string rows,
+        string who,
+        CancellationToken stop
+    )
+    {
+        await using var command = new NpgsqlCommand(
+            """
+            insert into opening_list (entity_id, at, list, rows, brought_by) values ($1, $2, $3, $4, $5)
+            on conflict (entity_id, at, list) do update set rows = excluded.rows, brought_by = excluded.brought_by,
+              brought_at = now()
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = at },
+                new() { Value = list },
+                new() { Value = rows, NpgsqlDbType = NpgsqlDbType.Jsonb },
+                new() { Value = who },
+            },
+        };
+        await command.ExecuteNonQueryAsync(stop);
+    }
+
+    /// <summary>Takes a list away again.</summary>
+    public static async Task<bool> DropListAsync(
+        NpgsqlConnection db,
+        int entity,
+        DateOnly at,
+        string list,
+        CancellationToken stop
+    )
+    {
+        await using var command = new NpgsqlCommand(
+            "delete from opening_list where entity_id = $1 and at = $2 and list = $3",
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = at },
+                new() { Value = list },
+            },
+        };
+        return await command.ExecuteNonQueryAsync(stop) == 1;
+    }
+
+    /// <summary>The lists of a day, their rows as JSON.</summary>
+    public static async Task<IReadOnlyDictionary<string, string>> ListsAsync(
+        NpgsqlConnection db,
+        int entity,
+        DateOnly at,
+        CancellationToken stop
+    )
+    {
+        await using var command = new NpgsqlCommand(
+            "select list, rows::text from opening_list where entity_id = $1 and at = $2",
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = at },
+            },
+        };
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        var lists = new Dictionary<string, string>(StringComparer.Ordinal);
+        while (await reader.ReadAsync(stop))
+            lists[reader.GetString(0)] = reader.GetString(1);
+        return lists;
+    }
+
+    /// <summary>Openings of a day that stand and that were turned back: their ids.</summary>
+    public static async Task<IReadOnlyList<(string Id, bool TurnedBack)>> PostedAsync(
+        NpgsqlConnection db,
+        int entity,
+        DateOnly at,
+        CancellationToken stop
+    )
+    {
+        await using var command = new NpgsqlCommand(
+            """
+            select v.external_id, exists (select from event_reversal x where x.entity_id = $1 and x.event_id = v.event_id)
+            from event v where v.entity_id = $1 and v.source = 'own' and v.kind = 'opening' and v.date = $2
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = at },
+            },
+        };
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        var rows = new List<(string, bool)>();
+        while (await reader.ReadAsync(stop))
+            rows.Add((reader.GetString(0), reader.GetBoolean(1)));
+        return rows;
+    }
 }

@@ -145,7 +145,7 @@ public static class StatementStore
             join event v on v.entity_id = n.event_entity_id and v.event_id = n.event_id
             cross join lateral (select coalesce((v.body::jsonb ->> 'taxDate')::date, n.date) as day offset 0) d
             join accounts a on a.entity_id = l.entity_id and a.account_id = l.account_id
-            where n.entity_id = $1 and n.kind in ('hand-entry', 'opening', 'reclassified') and l.tax_code is not null
+            where n.entity_id = $1 and coalesce(n.counts_as, n.kind) in ('hand-entry', 'opening', 'reclassified') and l.tax_code is not null
               and (n.date between $2 and $3 or d.day between $2 and $3)
             """,
             db
@@ -197,7 +197,7 @@ public static class StatementStore
             with sign as (select * from unnest($5, $6, $7) as s(code, reclaimed, owed)),
             acc as (select account_id from accounts where entity_id = $1 and "number" = any($4)),
             legs as (
-              select l.entry_id, n.kind, l.purpose, l.tax_code, l.account_id in (select account_id from acc) as own,
+              select l.entry_id, coalesce(n.counts_as, n.kind) as kind, l.purpose, l.tax_code, l.account_id in (select account_id from acc) as own,
                 l.debit - l.credit as amount
               from entry_line l join entry n on n.entity_id = l.entity_id and n.entry_id = l.entry_id
               where l.entity_id = $1 and l.date between $2 and $3

@@ -38,7 +38,8 @@ public static class SubledgerStore
         union all
         select l.account_id, l.party, coalesce(n.reference, v.source || '/' || v.external_id), l.item, null, l.location,
           null, l.project, l.purpose, l.channel, l.method, l.tax_code, l.counterparty, n.currency, l.debit - l.credit,
-          l.currency_debit - l.currency_credit, 0, l.date, null, n.kind, l.entry_id, n.posted_at
+          l.currency_debit - l.currency_credit, 0, l.date, null,
+          coalesce(n.counts_as, n.kind), l.entry_id, n.posted_at
         from entry_line l join entry n on n.entity_id = l.entity_id and n.entry_id = l.entry_id
         join event v on v.entity_id = n.event_entity_id and v.event_id = n.event_id
         where l.entity_id = $1 and l.account_id = any($6) and l.date <= $4 and ($5::timestamptz is null or n.posted_at <= $5)

@@ -17,7 +17,7 @@ public static class TieStore
         await using var command = new NpgsqlCommand(
             """
             select a."number", s.purpose, s.kind, s.amount, s.lines
-            from (select l.account_id, l.purpose, n.kind, sum(l.debit - l.credit) as amount, count(*) as lines
+            from (select l.account_id, l.purpose, coalesce(n.counts_as, n.kind) as kind, sum(l.debit - l.credit) as amount, count(*) as lines
                   from entry n join entry_line l on l.entity_id = n.entity_id and l.entry_id = n.entry_id
                   where n.entity_id = $1 and n.date <= $2 group by 1, 2, 3) s
             join accounts a on a.entity_id = $1 and a.account_id = s.account_id
@@ -64,7 +64,7 @@ public static class TieStore
     {
         await using var command = new NpgsqlCommand(
             """
-            select n.entry_id, l.line_no, n."number", n.date, n.kind, v.source, v.external_id, a."number", l.purpose,
+            select n.entry_id, l.line_no, n."number", n.date, coalesce(n.counts_as, n.kind), v.source, v.external_id, a."number", l.purpose,
               l.party, l.debit - l.credit, l.text, n.posted_by,
               case when l.event_line is not null and l.purpose is null
                 then v.body::jsonb -> 'lines' -> l.event_line ->> 'because' end
@@ -73,7 +73,7 @@ public static class TieStore
             join event v on v.entity_id = n.event_entity_id and v.event_id = n.event_id
             where n.entity_id = $1 and n.date <= $2 and n.entry_id < $6
               and (a."number" = any($3)) <> coalesce(l.purpose = any($4), false)
-              and not (l.purpose is null and n.kind = any($5))
+              and not (l.purpose is null and coalesce(n.counts_as, n.kind) = any($5))
             order by n.entry_id desc, l.line_no limit $7
             """,
             db

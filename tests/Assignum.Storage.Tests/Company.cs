@@ -22,6 +22,9 @@ public sealed class Company : IAsyncDisposable
     public Company(TimeProvider? clock = null) => Desk = new DeskContext(test.Database, clock);
 
     public DeskContext Desk { get; }
+
+    /// <summary>Events that are made here.</summary>
+    public OwnEvents Own => new(Desk, new Rehearse(Desk), new PostEvents(Desk));
     public TestDatabase Test => test;
     public Actor Actor { get; } = new("tester", Role.Administrator, new Dictionary<string, Role>());
 
@@ -69,6 +72,13 @@ public sealed class Company : IAsyncDisposable
     /// <summary>Partial files of one row each as one partial file of all.</summary>
     public static Sheet Together(params Sheet[] rows) =>
         new(rows[0].Part, rows.SelectMany(r => r.Columns).ToHashSet(), [.. rows.SelectMany(r => r.Rows)]);
+
+    /// <summary>Posts events that are written as one JSON array.</summary>
+    public async Task<IReadOnlyList<PostedEvent>> PostAllAsync(string code, string json) =>
+        await PostAsync(
+            code,
+            [.. System.Text.Json.Nodes.JsonNode.Parse(json)!.AsArray().Select(e => e!.ToJsonString())]
+        );
 
     public async Task PublishAsync(string code, DateOnly from)
     {

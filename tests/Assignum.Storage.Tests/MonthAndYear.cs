@@ -14,11 +14,9 @@ public class MonthAndYear
 {
     private static ViewSetUp View(Company company) => new(company.Desk);
 
-    private static KeepCutOff CutOff(Company company) =>
-        new(company.Desk, View(company), new Rehearse(company.Desk), new PostEvents(company.Desk));
+    private static KeepCutOff CutOff(Company company) => new(company.Desk, View(company), company.Own);
 
-    private static CloseYears Years(Company company) =>
-        new(company.Desk, View(company), new Rehearse(company.Desk), new PostEvents(company.Desk));
+    private static CloseYears Years(Company company) => new(company.Desk, View(company), company.Own);
 
     private static KeepPeriods Periods(Company company) =>
         new(

@@ -34,7 +34,9 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
             return new EntryResult(null, faults, []);
         var sheet = new EntrySheet(setUp, kind!, source, documents ?? NoDocuments.Instance);
         sheet.Remarks.AddRange(archived);
-        kind!.Write(sheet);
+        if (kind!.TurnsBack)
+            return Turning.Of(sheet, others);
+        kind.Write(sheet);
         var entry = Finish(sheet, kind, source.Date);
         if (sheet.Errors.Count > 0)
             return new EntryResult(null, sheet.Errors, []);
@@ -109,6 +111,16 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
             sheet.Remarks,
             Document: sheet.OwnDocument
         );
+    }
+
+    /// <summary>What the guards say of the legs on a sheet, whether or not they balance.</summary>
+    internal static IReadOnlyList<Fault> Guarded(EntrySheet sheet, EventKind kind)
+    {
+        Sizes.Check(sheet);
+        var lines = new List<EntryLine>(sheet.Legs.Count);
+        foreach (var leg in sheet.Legs)
+            Land(sheet, kind, leg, lines);
+        return sheet.Remarks;
     }
 
     private static void Land(EntrySheet sheet, EventKind kind, Leg leg, List<EntryLine> lines)
@@ -281,7 +293,7 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
     }
 
     // Nothing posts into a closed period.
-    private static IEnumerable<Fault> Closed(CompiledSetUp setUp, DateOnly date) =>
+    internal static IEnumerable<Fault> Closed(CompiledSetUp setUp, DateOnly date) =>
         setUp
             .ClosedPeriods.Where(p => date >= p.From && date <= p.To)
             .Select(p => new Fault(
@@ -290,7 +302,7 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
                 $"{WrittenDay.Say(date)} is in a closed period ({WrittenDay.Say(p.From)} to {WrittenDay.Say(p.To)})."
             ));
 
-    private static JournalEntry Reverse(JournalEntry entry, DateOnly day, CompiledSetUp setUp) =>
+    internal static JournalEntry Reverse(JournalEntry entry, DateOnly day, CompiledSetUp setUp) =>
         entry with
         {
             Date = day,

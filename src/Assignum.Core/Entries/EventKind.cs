@@ -76,6 +76,9 @@ public abstract class EventKind
     /// nothing.</summary>
     public virtual bool ClosesYears => false;
 
+    /// <summary>Whether it turns back what another event did, instead of calling for legs of its own.</summary>
+    public virtual bool TurnsBack => false;
+
     /// <summary>Whether it makes an entry in another entity too, the event's counterparty.</summary>
     public virtual bool ChargesAnother => false;
 
@@ -156,6 +159,7 @@ public static class EventKinds
         new Opening(),
         new CutOff(),
         new YearClosed(),
+        new Reversed(),
     ];
 
     /// <summary>The kinds by what they are about, for people.</summary>

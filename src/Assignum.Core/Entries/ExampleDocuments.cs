@@ -9,7 +9,31 @@ namespace Assignum.Core.Entries;
 public sealed class ExampleDocuments(CompiledSetUp setUp) : IOpenDocuments
 {
     internal const string Invoice = "EX-INVOICE",
-        Payment = "EX-PAYMENT";
+        Payment = "EX-PAYMENT",
+        Entry = "own/EX-ENTRY";
+
+    /// <inheritdoc/>
+    public PostedBefore? Posted(string name)
+    {
+        string? Of(AccountClass of) =>
+            setUp.SetUp.Accounts.FirstOrDefault(a => a.Class == of && a.Kind == AccountKind.Posting)?.Number;
+        if (
+            name != Entry
+            || Of(AccountClass.Revenue) is not { } revenue
+            || Of(AccountClass.OperatingCost) is not { } cost
+        )
+            return null;
+        PostedLine Line(string account, decimal debit, decimal credit) =>
+            new(account, debit, credit, debit, credit, 1, null, null, null, null, false, new LegContext(default));
+        var entry = new PostedEntry(
+            DateOnly.MinValue,
+            setUp.Entity.Currency,
+            1,
+            [Line(cost, 120, 0), Line(revenue, 0, 120)],
+            []
+        );
+        return new PostedBefore("hand-entry", entry, null, null, [], [], null);
+    }
 
     /// <summary>A currency that is not the entity's.</summary>
     internal static string CurrencyBeside(string own) => own == "USD" ? "EUR" : "USD";

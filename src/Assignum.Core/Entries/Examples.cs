@@ -266,6 +266,13 @@ public static class Examples
                 new() { Account = b.AccountOf(AccountClass.OperatingCost), Credit = 700 },
             ];
         },
+        ["reversed"] = (e, b) =>
+        {
+            e.Reverses = ExampleDocuments.Entry;
+            e.Text = "posted twice";
+            b.AccountOf(AccountClass.Revenue);
+            b.AccountOf(AccountClass.OperatingCost);
+        },
         ["supplier-payment"] = (e, b) =>
         {
             e.Party = b.Supplier;

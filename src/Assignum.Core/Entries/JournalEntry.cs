@@ -8,6 +8,7 @@ namespace Assignum.Core.Entries;
 /// <param name="Reversal">The same entry turned round on a later day, where the event asked for it.</param>
 /// <param name="Mirror">The other entity's side of a charge between entities.</param>
 /// <param name="Document">What its document is called: the reference, else source and id of its event.</param>
+/// <param name="CountsAs">The kind whose lines it turns back, and as which its own count; null: that of its event.</param>
 public sealed record JournalEntry(
     DateOnly Date,
     string Currency,
@@ -18,7 +19,8 @@ public sealed record JournalEntry(
     IReadOnlyList<Fault> Remarks,
     JournalEntry? Reversal = null,
     MirrorEntry? Mirror = null,
-    string Document = ""
+    string Document = "",
+    string? CountsAs = null
 )
 {
     /// <summary>Whether a guard refuses it: it may be looked at, not posted.</summary>

@@ -87,6 +87,10 @@ public interface IOpenDocuments
 
     /// <summary>The document that a correction names, or null.</summary>
     CorrectedDocument? Corrected(string? party, string reference) => null;
+
+    /// <summary>What an event did when it was posted, or null.</summary>
+    /// <param name="name">Its source and id with a slash between.</param>
+    PostedBefore? Posted(string name) => null;
 }
 
 /// <summary>No document was posted before: each event is looked at on its own.</summary>

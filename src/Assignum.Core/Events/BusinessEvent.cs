@@ -65,6 +65,9 @@ public sealed class BusinessEvent
     public decimal? DiscountTaken { get; set; }
     public decimal? WriteOff { get; set; }
     public DateOnly? ReverseOn { get; set; }
+
+    /// <summary>The event that is turned back: its source and id with a slash between.</summary>
+    public string? Reverses { get; set; }
     public string? FromMethod { get; set; }
     public string? ToMethod { get; set; }
     public string? ClearingMethod { get; set; }

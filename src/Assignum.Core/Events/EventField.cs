@@ -81,6 +81,7 @@ public static class EventFields
         Of("text", FieldType.Text, e => e.Text, (e, v) => e.Text = (string?)v),
         Of("order", FieldType.Text, e => e.Order, (e, v) => e.Order = (string?)v),
         Of("corrects", FieldType.Text, e => e.Corrects, (e, v) => e.Corrects = (string?)v),
+        Of("reverses", FieldType.Text, e => e.Reverses, (e, v) => e.Reverses = (string?)v),
         Of("due", FieldType.Date, e => e.Due, (e, v) => e.Due = (DateOnly?)v),
         Of("side", FieldType.Side, e => e.Side, (e, v) => e.Side = (string?)v),
         Of("party", FieldType.Party, e => e.Party, (e, v) => e.Party = (string?)v),

@@ -12,6 +12,7 @@ public sealed class DocumentRegister : IOpenDocuments
     private readonly Dictionary<(Purpose Purpose, string Who, string Item), List<OpenLot>> lots = [];
     private readonly Dictionary<(string Party, string Deposit), List<CarriedTax>> taxes = [];
     private readonly Dictionary<(string? Party, string Reference), CorrectedDocument> corrected = [];
+    private readonly Dictionary<string, PostedBefore?> posted = new(StringComparer.Ordinal);
     private long noted;
 
     /// <summary>What is known of a reference: its latest document, and what is open of it by currency.</summary>
@@ -127,11 +128,25 @@ public sealed class DocumentRegister : IOpenDocuments
     public CorrectedDocument? Corrected(string? party, string reference) =>
         corrected.GetValueOrDefault((party, reference));
 
+    /// <summary>Adds what an event of before did.</summary>
+    public void Add(string name, PostedBefore there) => posted[name] = there;
+
+    /// <summary>Says that an event will be turned back: where it comes about on the way, what it did is kept.</summary>
+    public void Expect(string name) => posted.TryAdd(name, null);
+
+    /// <inheritdoc/>
+    public PostedBefore? Posted(string name) => posted.GetValueOrDefault(name);
+
     /// <summary>Takes in what an event did, so that a later one sees it as it sees what was posted before.</summary>
     /// <param name="currency">The entity's.</param>
     public void Note(Events.BusinessEvent source, EntryResult result, string currency)
     {
         noted++;
+        var name = $"{source.Source}/{source.Id}";
+        if (posted.ContainsKey(name))
+            posted[name] = PostedOf(source, result, currency);
+        if (source.Reverses is { } turned && posted.GetValueOrDefault(turned) is { } there)
+            posted[turned] = there with { ReversedBy = name };
         // Of several lines of an entry the first says on which account the document is.
         var opened = new HashSet<(Control, string, string)>();
         if (result.Entry is { } entry)
@@ -195,6 +210,77 @@ public sealed class DocumentRegister : IOpenDocuments
             return;
         var (amount, worth) = kept.Open.GetValueOrDefault(m.Currency);
         kept.Open[m.Currency] = (amount + Turn(m.Document, m.CurrencyAmount ?? 0), worth + Turn(m.Document, m.Amount));
+    }
+
+    private static PostedBefore PostedOf(Events.BusinessEvent source, EntryResult result, string currency)
+    {
+        static PostedEntry Of(JournalEntry entry)
+        {
+            var moved = EntryEffects.Of(entry).ToDictionary(m => m.Line!.Value);
+            return new PostedEntry(
+                entry.Date,
+                entry.Currency,
+                entry.Rate,
+                [
+                    .. entry.Lines.Select(
+                        (l, i) =>
+                            new PostedLine(
+                                l.Account,
+                                l.Debit,
+                                l.Credit,
+                                l.CurrencyDebit,
+                                l.CurrencyCredit,
+                                l.Rate,
+                                l.Purpose,
+                                l.TaxCode,
+                                l.Text,
+                                l.EventLine,
+                                l.ByDefault,
+                                moved.TryGetValue(i, out var m)
+                                    ? l.Context with
+                                    {
+                                        Reference = m.Reference,
+                                        LegCurrency = m.Currency,
+                                        Settled =
+                                            m.Currency != entry.Currency && m.CurrencyAmount is { } amount
+                                                ? (m.Currency, amount)
+                                                : null,
+                                    }
+                                    : l.Context
+                            )
+                    ),
+                ],
+                entry.Tax
+            );
+        }
+        var effects = EntryEffects.Of(
+            result.Quiet,
+            source.Currency ?? currency,
+            source.Reference ?? $"{source.Source}/{source.Id}"
+        );
+        return new PostedBefore(
+            result.Entry?.CountsAs ?? source.Kind,
+            result.Entry is { } entry ? Of(entry) : null,
+            result.Entry?.Reversal?.Date,
+            result.Entry?.Mirror is { } mirror ? (mirror.Entity, Of(mirror.Entry)) : null,
+            [
+                .. result.Quiet.Zip(effects, (q, m) =>
+                    q with
+                    {
+                        Leg = q.Leg with
+                        {
+                            Context = q.Leg.Context with
+                            {
+                                Reference = m.Reference,
+                                Settled = (m.Currency, m.CurrencyAmount ?? 0),
+                            },
+                        },
+                    }
+                ),
+            ],
+            result.Moves,
+            null
+        );
     }
 
     private void NoteTax(Events.BusinessEvent source, JournalEntry entry)

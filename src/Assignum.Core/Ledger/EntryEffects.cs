@@ -122,7 +122,7 @@ public static class EntryEffects
                 q.Leg.Purpose,
                 q.Leg.Context.Reference ?? document,
                 q.Leg.Amount.Base,
-                currency,
+                q.Leg.Context.Settled?.Currency ?? currency,
                 q.Leg.Amount.Foreign,
                 q.Leg.Quantity,
                 q.Leg.Rate,

@@ -28,6 +28,7 @@ public static class EventLinks
         }
         Document(source.Reference ?? $"{source.Source}/{source.Id}");
         Document(source.Corrects);
+        Document(source.Reverses);
         Order(source.Order);
         foreach (var settled in source.Settles.Concat(source.SettlesPayables).Concat(source.Deposits))
             Document(settled.Reference);

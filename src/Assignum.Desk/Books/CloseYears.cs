@@ -22,7 +22,7 @@ public sealed record YearEnd(
 );
 
 /// <summary>Closes fiscal years, one entry each, and opens them again.</summary>
-public sealed class CloseYears(DeskContext desk, ViewSetUp view, Rehearse rehearse, PostEvents post)
+public sealed class CloseYears(DeskContext desk, ViewSetUp view, OwnEvents own)
 {
     /// <summary>Proposes or posts the close of the year that ends in a calendar year.</summary>
     /// <param name="reopen">Turns back what was closed.</param>
@@ -47,7 +47,7 @@ public sealed class CloseYears(DeskContext desk, ViewSetUp view, Rehearse rehear
             if (entered.Result is not { State: var state } visit)
                 return entered.Pass<YearEnd>();
             on = state.Calendar.LastDay(year);
-            var looked = await view.OfAsync(visit, null, state.InForce(on) is null ? null : on, stop);
+            var looked = await view.OnAsync(visit, on, stop);
             if (looked.Result is not { SetUp: var setUp })
                 return looked.Pass<YearEnd>();
             // Counted before balances are read: where somebody closes in between, this one bears the same name and is told.
@@ -73,7 +73,6 @@ public sealed class CloseYears(DeskContext desk, ViewSetUp view, Rehearse rehear
         }
         var document = new JsonObject
         {
-            ["source"] = "own",
             ["id"] = $"year-closed-{year.ToString(CultureInfo.InvariantCulture)}-{closes + 1}",
             ["kind"] = "year-closed",
             ["date"] = on.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture),
@@ -104,42 +103,16 @@ public sealed class CloseYears(DeskContext desk, ViewSetUp view, Rehearse rehear
                     "year"
                 )
                 : new YearEnd(year, on, null, null, warnings);
-        var read = EventReader.Parse(document.ToJsonString());
-        if (!apply)
-        {
-            var shown = await rehearse.RunAsync(actor, entity, [read], null, stop);
-            if (shown.Result is not [var one])
-                return shown.Pass<YearEnd>();
-            return one.Result.Errors.Count > 0
-                ? Outcome<YearEnd>.No(Refusal.Invalid, one.Result.Errors)
-                : new YearEnd(year, on, one.Document, null, warnings);
-        }
-        var posted = await post.RunAsync(actor, entity, [read], 1, stop);
-        if (posted.Result is not [var answer])
-            return posted.Pass<YearEnd>();
+        var made = await own.RunAsync(actor, entity, document, apply, stop);
         // Whoever was quicker closed it.
-        if (answer.Outcome is "duplicate" or "conflict")
+        if (made.Refused == Refusal.Conflict || made.Result is { Before: true })
             return Outcome<YearEnd>.No(
                 Refusal.Conflict,
                 "closed-meanwhile",
-                $"Somebody else closed or opened the year {year} meanwhile, by entry {answer.Number}: look at it again.",
+                $"Somebody else closed or opened the year {year} meanwhile: look at it again.",
                 "year"
             );
-        if (answer.Errors.Count > 0)
-            return Outcome<YearEnd>.No(Refusal.Invalid, answer.Errors);
-        var entries = await new ReadJournal(desk).EntriesAsync(
-            actor,
-            entity,
-            new Core.Ledger.EntryQuery(Number: answer.Number, Limit: 1),
-            stop
-        );
-        return new YearEnd(
-            year,
-            on,
-            entries.Result is [var entry, ..] ? entry.Document : null,
-            answer.Number,
-            warnings
-        );
+        return made.Result is { } of ? new YearEnd(year, on, of.Entry, of.Number, warnings) : made.Pass<YearEnd>();
     }
 
     // Accounts on the side that is unusual for their class, in the number band of another class, and months still open.
@@ -156,17 +129,12 @@ public sealed class CloseYears(DeskContext desk, ViewSetUp view, Rehearse rehear
             var balance = balances.GetValueOrDefault(account.Number);
             if (balance == 0)
                 continue;
-            // An account that says nothing is usually on the side of its class.
-            var debit =
-                account.UsualSide == UsualSide.Either
-                    ? account.Class.GrowsByDebits()
-                    : account.UsualSide == UsualSide.Debit;
-            if (debit != (balance > 0))
+            if (account.Unusual(balance) is { } side)
                 found.Add(
                     new Fault(
                         "unusual-side",
                         Severity.Warning,
-                        $"{account.Number} {account.Name} has a {(balance > 0 ? "debit" : "credit")} balance of "
+                        $"{account.Number} {account.Name} has a {side} balance of "
                             + $"{Math.Abs(balance)}: that is not its usual side.",
                         account.Number
                     )

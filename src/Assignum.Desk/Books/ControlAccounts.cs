@@ -14,7 +14,7 @@ public sealed class ControlAccounts(ViewSetUp view)
         CancellationToken stop
     )
     {
-        var looked = await view.OfAsync(visit, null, visit.State.InForce(day) is null ? null : day, stop);
+        var looked = await view.OnAsync(visit, day, stop);
         if (looked.Result is not { SetUp: var setUp })
             return looked.Pass<IReadOnlyDictionary<string, Control>>();
         return new Outcome<IReadOnlyDictionary<string, Control>>(

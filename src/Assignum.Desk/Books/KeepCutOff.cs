@@ -17,12 +17,12 @@ namespace Assignum.Desk.Books;
 public sealed record CutOffProposal(EntryDocument? Entry, string? Number, IReadOnlyList<CutOffRow> Unpriced);
 
 /// <summary>Shows what stands across the end of a month, and puts it where it belongs.</summary>
-public sealed class KeepCutOff(DeskContext desk, ViewSetUp view, Rehearse rehearse, PostEvents post)
+public sealed class KeepCutOff(DeskContext desk, ViewSetUp view, OwnEvents own)
 {
     /// <summary>What stands across a day.</summary>
     public async Task<Outcome<CutOffs>> ShowAsync(Visit visit, DateOnly at, CancellationToken stop)
     {
-        var looked = await OnAsync(visit, at, stop);
+        var looked = await view.OnAsync(visit, at, stop);
         if (looked.Result is not { SetUp: var setUp })
             return looked.Pass<CutOffs>();
         await using var db = await desk.Database.OpenAsync(stop);
@@ -35,7 +35,7 @@ public sealed class KeepCutOff(DeskContext desk, ViewSetUp view, Rehearse rehear
     public async Task<bool> PostedAsync(Visit visit, DateOnly at, CancellationToken stop)
     {
         await using var db = await desk.Database.OpenAsync(stop);
-        return await GoodsStore.CutOffsAsync(db, visit.State.Id, at, stop) > 0;
+        return await GoodsStore.CutOffsAsync(db, visit.State.Id, at, false, stop) > 0;
     }
 
     /// <summary>Proposes or posts the cut-off of a day.</summary>
@@ -44,7 +44,7 @@ public sealed class KeepCutOff(DeskContext desk, ViewSetUp view, Rehearse rehear
         var (actor, state) = visit;
         if (apply && DeskContext.Refused(actor, state.Code, Role.Reviewer) is { } refused)
             return Outcome<CutOffProposal>.No(refused.Why, [refused.Fault]);
-        var looked = await OnAsync(visit, at, stop);
+        var looked = await view.OnAsync(visit, at, stop);
         if (looked.Result is not { SetUp: var setUp })
             return looked.Pass<CutOffProposal>();
         if (!setUp.Policies.CutOff)
@@ -57,9 +57,13 @@ public sealed class KeepCutOff(DeskContext desk, ViewSetUp view, Rehearse rehear
         var shown = await ShowAsync(visit, at, stop);
         if (shown.Result is not { } cut)
             return shown.Pass<CutOffProposal>();
-        long before;
+        long before,
+            ever;
         await using (var db = await desk.Database.OpenAsync(stop))
-            before = await GoodsStore.CutOffsAsync(db, state.Id, at, stop);
+        {
+            before = await GoodsStore.CutOffsAsync(db, state.Id, at, false, stop);
+            ever = await GoodsStore.CutOffsAsync(db, state.Id, at, true, stop);
+        }
         if (apply && before > 0)
             return Outcome<CutOffProposal>.No(
                 Refusal.Conflict,
@@ -109,44 +113,21 @@ public sealed class KeepCutOff(DeskContext desk, ViewSetUp view, Rehearse rehear
         if (lines.Count == 0)
             return new CutOffProposal(null, null, unpriced);
         var day = at.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture);
-        var read = EventReader.Parse(
+        var made = await own.RunAsync(
+            actor,
+            state.Code,
             new JsonObject
             {
-                ["source"] = "own",
-                ["id"] = $"cut-off-{day}",
+                ["id"] = ever == 0 ? $"cut-off-{day}" : $"cut-off-{day}-{ever + 1}",
                 ["kind"] = "cut-off",
                 ["date"] = day,
                 ["reference"] = $"CUT-OFF-{day}",
                 ["reverseOn"] = at.AddDays(1).ToString("yyyy-MM-dd", CultureInfo.InvariantCulture),
                 ["lines"] = lines,
-            }.ToJsonString()
-        );
-        if (!apply)
-        {
-            var rehearsed = await rehearse.RunAsync(actor, state.Code, [read], null, stop);
-            if (rehearsed.Result is not [var one])
-                return rehearsed.Pass<CutOffProposal>();
-            return one.Result.Errors.Count > 0
-                ? Outcome<CutOffProposal>.No(Refusal.Invalid, one.Result.Errors)
-                : new CutOffProposal(one.Document, null, unpriced);
-        }
-        var posted = await post.RunAsync(actor, state.Code, [read], 1, stop);
-        if (posted.Result is not [var answer])
-            return posted.Pass<CutOffProposal>();
-        if (answer.Errors.Count > 0)
-            return Outcome<CutOffProposal>.No(
-                answer.Outcome == "conflict" ? Refusal.Conflict : Refusal.Invalid,
-                answer.Errors
-            );
-        var entries = await new ReadJournal(desk).EntriesAsync(
-            actor,
-            state.Code,
-            new Core.Ledger.EntryQuery(Number: answer.Number, Limit: 1),
+            },
+            apply,
             stop
         );
-        return new CutOffProposal(entries.Result is [var entry, ..] ? entry.Document : null, answer.Number, unpriced);
+        return made.Result is { } of ? new CutOffProposal(of.Entry, of.Number, unpriced) : made.Pass<CutOffProposal>();
     }
-
-    private Task<Outcome<SetUpView>> OnAsync(Visit visit, DateOnly day, CancellationToken stop) =>
-        view.OfAsync(visit, null, visit.State.InForce(day) is null ? null : day, stop);
 }

@@ -80,7 +80,7 @@ public sealed class KeepPeriods(DeskContext desk, ViewSetUp view, EditSetUp edit
         if (visit.State.Draft is not null)
         {
             var dated = draft.SetUp.TaxRates.Count(r => r.From >= from && r.From <= to);
-            var live = (await view.OfAsync(visit, null, visit.State.InForce(to) is null ? null : to, stop)).Result;
+            var live = (await view.OnAsync(visit, to, stop)).Result;
             var before = live?.SetUp.SetUp.TaxRates.Count(r => r.From >= from && r.From <= to) ?? 0;
             if (dated != before)
                 found.Add(
@@ -104,7 +104,7 @@ public sealed class KeepPeriods(DeskContext desk, ViewSetUp view, EditSetUp edit
                     1
                 )
             );
-        var inForce = (await view.OfAsync(visit, null, visit.State.InForce(to) is null ? null : to, stop)).Result;
+        var inForce = (await view.OnAsync(visit, to, stop)).Result;
         if (inForce?.SetUp.Policies.CutOff == true && !await cutOff.PostedAsync(visit, to, stop))
         {
             var cut = await cutOff.ShowAsync(visit, to, stop);

@@ -31,7 +31,7 @@ public sealed class ReadStatements(DeskContext desk, ViewSetUp view)
         CancellationToken stop
     )
     {
-        var looked = await OnAsync(visit, to, stop);
+        var looked = await view.OnAsync(visit, to, stop);
         if (looked.Result is not { SetUp: var setUp })
             return looked.Pass<StatementView>();
         await using var db = await desk.Database.OpenAsync(stop);
@@ -55,7 +55,7 @@ public sealed class ReadStatements(DeskContext desk, ViewSetUp view)
         CancellationToken stop
     )
     {
-        var looked = await OnAsync(visit, at, stop);
+        var looked = await view.OnAsync(visit, at, stop);
         if (looked.Result is not { SetUp: var setUp })
             return looked.Pass<StatementView>();
         await using var db = await desk.Database.OpenAsync(stop);
@@ -79,7 +79,7 @@ public sealed class ReadStatements(DeskContext desk, ViewSetUp view)
         CancellationToken stop
     )
     {
-        var looked = await OnAsync(visit, to, stop);
+        var looked = await view.OnAsync(visit, to, stop);
         if (looked.Result is not { SetUp: var setUp })
             return looked.Pass<TaxReturn>();
         await using var db = await desk.Database.OpenAsync(stop);
@@ -95,7 +95,7 @@ public sealed class ReadStatements(DeskContext desk, ViewSetUp view)
             return Outcome<TaxReturn>.No(refused.Why, [refused.Fault]);
         if (to < from)
             return Outcome<TaxReturn>.No(Refusal.Invalid, "bad-date", "A return ends on or after its first day.", "to");
-        var looked = await OnAsync(visit, to, stop);
+        var looked = await view.OnAsync(visit, to, stop);
         if (looked.Result is not { SetUp: var setUp })
             return looked.Pass<TaxReturn>();
         await using var db = await desk.Database.OpenAsync(stop);
@@ -192,7 +192,4 @@ public sealed class ReadStatements(DeskContext desk, ViewSetUp view)
         code.Direction == TaxDirection.Output ? (code.Code, 0, -1)
         : code.ReverseCharge ? (code.Code, 1, -1)
         : (code.Code, 1, 0);
-
-    private Task<Outcome<SetUpView>> OnAsync(Visit visit, DateOnly day, CancellationToken stop) =>
-        view.OfAsync(visit, null, visit.State.InForce(day) is null ? null : day, stop);
 }

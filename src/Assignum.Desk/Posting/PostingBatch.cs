@@ -254,7 +254,9 @@ internal sealed class PostingBatch(
                 e.Date,
                 read.Canonical,
                 result.Entry is null ? "nothing" : "posted",
-                of
+                of,
+                result.Entry?.CountsAs ?? documents.Register.Posted(e.Reverses ?? "")?.Kind ?? e.Kind,
+                e.Reverses
             ),
             result.Moves,
             [.. EventFields.AccountsOf(e).Select(a => (a, views[e.Date].Result!.SetUp.NumberOf(a)))],

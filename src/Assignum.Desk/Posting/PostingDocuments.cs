@@ -17,12 +17,13 @@ internal sealed class PostingDocuments(DocumentRegister documents, long begin = 
     private readonly HashSet<(Control, string Party, string Reference)> asked = [];
     private readonly HashSet<(Purpose Purpose, string Who, string Item)> askedLots = [];
     private readonly HashSet<(string Party, string Reference)> askedCorrected = [];
+    private readonly HashSet<string> askedPosted = new(StringComparer.Ordinal);
 
     /// <summary>What was read so far, and what was noted since.</summary>
     public DocumentRegister Register => documents;
 
     /// <summary>How many names were asked for.</summary>
-    public int Count => asked.Count + askedLots.Count + askedCorrected.Count;
+    public int Count => asked.Count + askedLots.Count + askedCorrected.Count + askedPosted.Count;
 
     /// <summary>What these events name.</summary>
     /// <param name="before">The id of an entry: as it was before that one.</param>
@@ -76,6 +77,15 @@ internal sealed class PostingDocuments(DocumentRegister documents, long begin = 
             )
         )
             documents.Add(party.Length == 0 ? null : party, reference, document);
+        var turned = known
+            .Where(e => e.Kind.TurnsBack && e.Event.Reverses is not null)
+            .Select(e => e.Event.Reverses!)
+            .Where(askedPosted.Add)
+            .ToList();
+        foreach (var name in turned)
+            documents.Expect(name);
+        foreach (var (name, there) in await PostedStore.OfAsync(db, entity, turned, begin, stop))
+            documents.Add(name, there);
     }
 
     private async Task SettledAsync(

@@ -50,6 +50,10 @@ public sealed class ViewSetUp(DeskContext desk)
         return looked.Result is { } found ? found with { Visit = visit } : looked;
     }
 
+    /// <summary>The set-up in force on a day; before any was, the newest.</summary>
+    public Task<Outcome<SetUpView>> OnAsync(Visit visit, DateOnly day, CancellationToken stop) =>
+        OfAsync(visit, null, visit.State.InForce(day) is null ? null : day, stop);
+
     /// <summary>The same inside of a task, which was given a visit.</summary>
     internal async Task<Outcome<SetUpView>> OfAsync(
         EntityState state,

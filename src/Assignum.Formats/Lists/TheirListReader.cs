@@ -21,7 +21,33 @@ public static class TheirListReader
     public const int MostRows = 200_000;
 
     /// <summary>Columns that hold numbers.</summary>
-    public static IReadOnlyList<string> Numbers { get; } = ["quantity", "currencyAmount", "amount"];
+    public static IReadOnlyList<string> Numbers { get; } =
+    ["quantity", "currencyAmount", "amount", "rate", "debit", "credit"];
+
+    /// <summary>Columns of a list that an opening is made of: with the account that each row stands on, its rate and due
+    /// day.</summary>
+    public static IReadOnlyList<string> OfOpenings { get; } =
+    [
+        "account",
+        "party",
+        "document",
+        "item",
+        "location",
+        "project",
+        "channel",
+        "method",
+        "order",
+        "quantity",
+        "currency",
+        "currencyAmount",
+        "rate",
+        "amount",
+        "date",
+        "due",
+    ];
+
+    /// <summary>Columns of a trial balance: an amount, debits less credits, or the two sides.</summary>
+    public static IReadOnlyList<string> OfTrialBalance { get; } = ["account", "name", "debit", "credit", "amount"];
 
     /// <summary>All columns that a list can have.</summary>
     public static IReadOnlyList<string> Columns { get; } =
@@ -42,10 +68,19 @@ public static class TheirListReader
     ];
 
     /// <summary>The rows, or every fault with its row.</summary>
-    /// <param name="json">Whether it is JSON; otherwise CSV in UTF-8.</param>
-    public static IReadOnlyList<TheirListRow> Read(byte[] body, bool json, List<Fault> faults)
+    /// <param name="json">Whether it is JSON; otherwise CSV in UTF-8, its cells parted by commas, semicolons or
+    /// tabs.</param>
+    /// <param name="columns">The columns that it can have; null: <see cref="Columns"/>.</param>
+    public static IReadOnlyList<TheirListRow> Read(
+        byte[] body,
+        bool json,
+        List<Fault> faults,
+        IReadOnlyList<string>? columns = null
+    )
     {
-        var rows = json ? FromJson(body, faults) : FromCsv(body, faults);
+        columns ??= Columns;
+        var rows = json ? FromJson(body, columns, faults) : FromCsv(body, columns, faults);
+        var sides = columns.Contains("debit");
         if (rows.Count > MostRows)
             faults.Add(new Fault("too-many", $"The list has more than {MostRows} rows: send it in parts by source."));
         for (var i = 0; i < rows.Count && faults.Count < 50; i++)
@@ -53,10 +88,16 @@ public static class TheirListReader
             foreach (var column in Numbers)
                 if (rows[i].Text(column) is { } text && Number(text) is null)
                     faults.Add(Of(i, column, "bad-number", $"'{Cut(text)}' is no number: write it as 1234.50."));
-            if (rows[i].Text("amount") is null)
+            if (
+                rows[i].Text("amount") is null
+                && !(sides && (rows[i].Text("debit") ?? rows[i].Text("credit")) is not null)
+            )
                 faults.Add(Of(i, "amount", "missing-field", "the amount is missing."));
-            if (rows[i].Text("date") is { } day && Day(day) is null)
-                faults.Add(Of(i, "date", "bad-date", $"'{Cut(day)}' is no day: write it as YYYY-MM-DD."));
+            if (sides && rows[i].Text("account") is null)
+                faults.Add(Of(i, "account", "missing-field", "the account is missing."));
+            foreach (var column in Days)
+                if (rows[i].Text(column) is { } day && Day(day) is null)
+                    faults.Add(Of(i, column, "bad-date", $"'{Cut(day)}' is no day: write it as YYYY-MM-DD."));
         }
         return rows;
     }
@@ -79,12 +120,14 @@ public static class TheirListReader
             ? day
             : null;
 
+    private static readonly string[] Days = ["date", "due"];
+
     private static Fault Of(int row, string column, string code, string what) =>
         new(code, $"Row {row + 1}, {column}: {what}", $"rows[{row}].{column}");
 
     private static string Cut(string text) => text.Length > 40 ? text[..40] : text;
 
-    private static List<TheirListRow> FromCsv(byte[] body, List<Fault> faults)
+    private static List<TheirListRow> FromCsv(byte[] body, IReadOnlyList<string> columns, List<Fault> faults)
     {
         var rows = new List<TheirListRow>();
         try
@@ -92,14 +135,20 @@ public static class TheirListReader
             using var reader = new StreamReader(new MemoryStream(body), new UTF8Encoding(false, true), true);
             using var csv = new CsvReader(
                 reader,
-                new CsvConfiguration(CultureInfo.InvariantCulture) { MissingFieldFound = null, BadDataFound = null }
+                new CsvConfiguration(CultureInfo.InvariantCulture)
+                {
+                    MissingFieldFound = null,
+                    BadDataFound = null,
+                    DetectDelimiter = true,
+                    DetectDelimiterValues = [",", ";", "\t"],
+                }
             );
             if (!csv.Read() || !csv.ReadHeader() || csv.HeaderRecord is not { } header)
             {
                 faults.Add(new Fault("empty", "The list is empty: its first row names the columns."));
                 return rows;
             }
-            Known(header, faults);
+            Known(header, columns, faults);
             if (header.Distinct(StringComparer.Ordinal).Count() != header.Length)
                 faults.Add(new Fault("twice", "A column is named twice."));
             if (faults.Count > 0)
@@ -121,7 +170,7 @@ public static class TheirListReader
         return rows;
     }
 
-    private static List<TheirListRow> FromJson(byte[] body, List<Fault> faults)
+    private static List<TheirListRow> FromJson(byte[] body, IReadOnlyList<string> columns, List<Fault> faults)
     {
         var rows = new List<TheirListRow>();
         try
@@ -142,7 +191,7 @@ public static class TheirListReader
                     return rows;
                 }
                 var cells = new Dictionary<string, string>(StringComparer.Ordinal);
-                Known(element.EnumerateObject().Select(p => p.Name), faults);
+                Known(element.EnumerateObject().Select(p => p.Name), columns, faults);
                 if (faults.Count > 0)
                     return rows;
                 foreach (var property in element.EnumerateObject())
@@ -163,14 +212,14 @@ public static class TheirListReader
         return rows;
     }
 
-    private static void Known(IEnumerable<string> columns, List<Fault> faults)
+    private static void Known(IEnumerable<string> named, IReadOnlyList<string> columns, List<Fault> faults)
     {
-        foreach (var column in columns)
-            if (!Columns.Contains(column))
+        foreach (var column in named)
+            if (!columns.Contains(column))
                 faults.Add(
                     new Fault(
                         "unknown-field",
-                        $"'{Cut(column)}' is no column of a list; did you mean '{Nearest.To(Cut(column), Columns)}'?",
+                        $"'{Cut(column)}' is no column of a list; did you mean '{Nearest.To(Cut(column), columns)}'?",
                         Cut(column)
                     )
                 );

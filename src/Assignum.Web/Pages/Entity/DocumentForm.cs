@@ -127,7 +127,7 @@ public static class DocumentForm
     private const int EventMost = 500;
 
     // A number that is no number stays text, so that the reader of events says what is wrong with it.
-    private static void Put(JsonObject target, string name, FieldType type, string value)
+    internal static void Put(JsonObject target, string name, FieldType type, string value)
     {
         value = value.Trim();
         if (value.Length == 0)

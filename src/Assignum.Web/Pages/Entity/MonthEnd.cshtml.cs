@@ -18,7 +18,9 @@ public sealed class MonthEndModel(
     KeepTieOuts keep,
     ReadTieOuts ties,
     ReadStatements statements,
-    KeepCutOff cutOff
+    KeepCutOff cutOff,
+    WriteByHand hand,
+    RecogniseProjects projects
 ) : BooksPage(desk)
 {
     /// <summary>The month, as <c>2026-06</c>; empty: the one before today's.</summary>
@@ -38,6 +40,12 @@ public sealed class MonthEndModel(
     public decimal Profit { get; private set; }
     public CutOffs? Cut { get; private set; }
     public bool CutOffPosted { get; private set; }
+
+    /// <summary>How many warnings entries by hand passed over in the month.</summary>
+    public int Passed { get; private set; }
+
+    /// <summary>How many projects have something to recognise at its end.</summary>
+    public int ToRecognise { get; private set; }
 
     /// <summary>Why it is closed all the same, as it was typed.</summary>
     public string? Reason { get; private set; }
@@ -168,6 +176,10 @@ public sealed class MonthEndModel(
             ?? 0;
         Cut = (await cutOff.ShowAsync(Visit, Last, stop)).Result;
         CutOffPosted = await cutOff.PostedAsync(Visit, Last, stop);
+        Passed = (await hand.PassedAsync(Visit, First, Last, stop)).Count;
+        ToRecognise = (await projects.RunAsync(Visit, Last, false, null, stop)).Result?.Count(r =>
+            r.Cost != 0 || r.Revenue != 0
+        ) ?? 0;
         return Page();
     }
 }

@@ -7,6 +7,7 @@ import './forms.js';
 import './days.js';
 import './marks.js';
 import './grid.js';
+import './hand.js';
 import './ladder.js';
 import './map.js';
 import './source.js';

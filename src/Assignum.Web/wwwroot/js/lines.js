@@ -2,7 +2,7 @@
 function number(body) {
   [...body.rows].forEach((row, i) => row.querySelectorAll('[name]').forEach((field) => {
     field.name = field.name.replace(/\[\d+\]/, `[${i}]`);
-    field.id = field.name.replace(/[^A-Za-z0-9]+/g, '-');
+    field.id = field.name.replace(/[^A-Za-z0-9]/g, '-');
   }));
 }
 
