@@ -35,6 +35,7 @@ internal sealed class RandomCompanies
     };
 
     private readonly EntryBuilder builder;
+    private readonly CompiledSetUp other;
     private readonly Register register = new();
     private readonly Random random;
 
@@ -43,7 +44,7 @@ internal sealed class RandomCompanies
     private RandomCompanies(SetUp setUp, int seed)
     {
         (SetUp, this.seed, random) = (setUp, seed, new Random(seed));
-        var other = new CompiledSetUp(
+        other = new CompiledSetUp(
             Group with
             {
                 Entity = new Entity("OTHER", "Other", "EUR"),
@@ -114,6 +115,8 @@ internal sealed class RandomCompanies
         RetiredSince = false;
         if (kind.Name == "allocation")
             return Allocate(kind);
+        if (kind.TurnsBack)
+            return TurnBack(kind);
         var source = RandomEvents.Next(random, kind, SetUp, register.Documents);
         return (source, Take(source));
     }
@@ -153,6 +156,36 @@ internal sealed class RandomCompanies
         }
     }
 
+    // Whatever was posted is turned back, on its day or later.
+    private (BusinessEvent Source, EntryResult Result) TurnBack(EventKind kind)
+    {
+        for (var turn = 0; ; turn++)
+        {
+            var of = EventKinds.All[random.Next(EventKinds.All.Count)];
+            if (of.MadeHere || of.Name == "allocation")
+                continue;
+            var first = RandomEvents.Next(random, of, SetUp, register.Documents);
+            (first.Source, first.Id) = ("own", $"{seed}-{turn}-{random.Next()}");
+            var entry = Take(first) is { Outcome: "posted" } done ? done.Entry : null;
+            Before.Add(first);
+            if (entry is null && turn < 20)
+                continue;
+            var source = new BusinessEvent
+            {
+                Source = "own",
+                Id = first.Id + "-back",
+                Kind = kind.Name,
+                Date = entry?.Reversal is null ? first.Date.AddDays(random.Next(4)) : first.Date,
+                Reverses = $"own/{first.Id}",
+                Text = "by mistake",
+                ReverseOn = entry?.Reversal?.Date,
+                Counterparty = entry?.Mirror?.Entity,
+            };
+            RetiredSince = random.Next(8) == 0 && entry is not null;
+            return (source, RetiredSince ? Retired(entry!.Lines[0].Account).Build(source) : Take(source));
+        }
+    }
+
     private EntryBuilder Retired(string account) =>
         new(
             new CompiledSetUp(
@@ -166,7 +199,7 @@ internal sealed class RandomCompanies
                     ],
                 }
             ),
-            null,
+            (entity, _) => entity == "OTHER" ? other : null,
             register
         );
 
@@ -184,9 +217,13 @@ internal sealed class RandomCompanies
     /// <summary>What is made of an event that came elsewhere; what is posted stays in the books.</summary>
     public EntryResult Take(BusinessEvent source)
     {
+        register.Ledger.Expect($"{source.Source}/{source.Id}");
         var result = builder.Build(source);
         if (result.Outcome == "posted")
+        {
             register.Add(result.Entry!);
+            register.Ledger.Note(source, result, SetUp.Entity.Currency);
+        }
         return result;
     }
 
@@ -289,6 +326,11 @@ internal sealed class RandomCompanies
                 };
             }
         }
+
+        /// <summary>Keeps what events did, so that they can be turned back.</summary>
+        public Core.Ledger.DocumentRegister Ledger { get; } = new();
+
+        public PostedBefore? Posted(string name) => Ledger.Posted(name);
 
         public OpenDocument? Find(Control subledger, string party, string reference) =>
             open.GetValueOrDefault((subledger, party, reference));

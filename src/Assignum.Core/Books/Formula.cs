@@ -147,7 +147,7 @@ public sealed class Formula
     {
         Skip();
         var begin = at;
-        while (at < text.Length && (char.IsAsciiDigit(text[at]) || text[at] is '.' or ','))
+        while (at < text.Length && (char.IsAsciiDigit(text[at]) || text[at] is '.' or ',' || at > begin && IsGap()))
             at++;
         if (at > begin)
             return WrittenNumber.Of(text[begin..at], out _) is { } number
@@ -162,6 +162,17 @@ public sealed class Formula
             "" => throw new FormatException("A number or 'amount' is missing at the end or between two signs."),
             var other => throw new FormatException($"'{other}' is not known: the one name in a formula is 'amount'."),
         };
+    }
+
+    // A space within a number: three digits follow, and no fourth.
+    private bool IsGap()
+    {
+        if (text[at] is not (' ' or '\u00a0' or '\u202f' or '\u2009') || at + 3 >= text.Length)
+            return false;
+        for (var i = 1; i <= 3; i++)
+            if (!char.IsAsciiDigit(text[at + i]))
+                return false;
+        return at + 4 == text.Length || !char.IsAsciiDigit(text[at + 4]);
     }
 
     private bool Take(char sign)

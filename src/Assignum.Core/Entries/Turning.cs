@@ -12,6 +12,8 @@ internal static class Turning
     {
         var e = sheet.Event;
         var posted = sheet.Documents.Posted(e.Reverses!);
+        if (string.IsNullOrWhiteSpace(e.Text))
+            sheet.Fail("missing-field", "Say why it is turned back: it is kept with it.", "text");
         if (posted is null)
             sheet.Fail(
                 "unknown-event",

@@ -15,7 +15,7 @@ public sealed class Reversed : EventKind
     public override bool ChargesAnother => true;
     public override bool NeedsNoRate => true;
     public override IReadOnlyList<string> Takes => ["reverses", "party", "counterparty", "taxDate", "reverseOn"];
-    public override IReadOnlyList<string> Needs => ["reverses", "text"];
+    public override IReadOnlyList<string> Needs => ["reverses"];
 
     public override void Write(EntrySheet sheet) { }
 }
