@@ -129,7 +129,7 @@ internal static class PostingBench
         return json.Append("]}").ToString();
     }
 
-    private static async Task SetUpAsync(
+    internal static async Task SetUpAsync(
         ServedApp app,
         string code,
         string from,

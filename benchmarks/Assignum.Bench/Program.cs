@@ -6,7 +6,7 @@ var owner = Environment.GetEnvironmentVariable("ASSIGNUM_BENCH_DB");
 var application = Environment.GetEnvironmentVariable("ASSIGNUM_BENCH_APP") ?? owner;
 Console.WriteLine($"{Environment.ProcessorCount} processors, .NET {Environment.Version}");
 
-// One part alone: resolver, entries, posting, chart, editions, grid, coverage, findings or map.
+// One part alone: resolver, entries, posting, books, chart, editions, grid, coverage, findings or map.
 bool Wants(string part) => args.Length < 2 || args[1] == part;
 if (Wants("resolver"))
     ResolverBench.Run(owner);
@@ -20,6 +20,8 @@ if (Wants("entries"))
     EntryBench.Run(root);
 if (Wants("posting") && owner is not null)
     await PostingBench.RunAsync(owner, application!, root);
+if (Wants("books") && owner is not null)
+    await BooksBench.RunAsync(owner, application!, root);
 if (Wants("chart") && owner is not null)
     await ChartBench.RunAsync(owner, application!, root);
 if (Wants("grid") && owner is not null)

@@ -385,6 +385,7 @@ public sealed class JournalWriter(
         private readonly IReadOnlyCollection<IReadOnlyList<string>> chains;
         private readonly Sums byDay,
             byMonth;
+        private readonly LandedSums landed = new();
         private CopyRows? lines;
 
         public int Of { get; }
@@ -400,11 +401,23 @@ public sealed class JournalWriter(
             patterns = new(posted.Count * 4);
             var differing = new HashSet<IReadOnlyList<string>>(ReferenceEqualityComparer.Instance);
             (byDay, byMonth) = (new Sums("account_day", "date"), new Sums("account_month", "month"));
+            var rows = new HashSet<(long, string?, string?, StockState?)>();
             foreach (var e in posted)
             {
                 var (day, month) = (e.Entry.Date, new DateOnly(e.Entry.Date.Year, e.Entry.Date.Month, 1));
-                foreach (var line in e.Entry.Lines)
+                rows.Clear();
+                var moved = 0;
+                for (var i = 0; i < e.Entry.Lines.Count; i++)
                 {
+                    var line = e.Entry.Lines[i];
+                    while (moved < e.Movements.Count && e.Movements[moved].Line < i)
+                        moved++;
+                    var stock =
+                        moved < e.Movements.Count
+                        && e.Movements[moved] is { Control: Control.Stock, State: not StockState.Shipped } movement
+                        && movement.Line == i
+                            ? movement
+                            : null;
                     patterns.Add(line.Pattern(e.Entry.Currency));
                     foreach (var dimension in Nested)
                         if (line.Landing.Chain(dimension) is { Count: > 0 } chain)
@@ -413,6 +426,10 @@ public sealed class JournalWriter(
                     var account = idOf(line.Account);
                     byDay.Add(day, account, line);
                     byMonth.Add(month, account, line);
+                    var first =
+                        stock is not null
+                        && rows.Add((account, stock.Context.Item, stock.Context.Location, stock.State));
+                    landed.Add((month, account), e.Entry.CountsAs ?? e.Kind, line, stock, first, day);
                 }
             }
             chains = differing;
@@ -432,6 +449,7 @@ public sealed class JournalWriter(
             await lines!.SendAsync(db, stop);
             await byDay.WriteAsync(db, Of, stop);
             await byMonth.WriteAsync(db, Of, stop);
+            await landed.WriteAsync(db, Of, stop);
         }
 
         public void Dispose() => lines?.Dispose();
@@ -569,6 +587,99 @@ public sealed class JournalWriter(
 
         // What another batch kept meanwhile is left out.
         public List<(string Part, string Key)> Fresh() => [.. fresh.Where(f => !ids.Used(f.Part, f.Key)).Order()];
+    }
+
+    /// <summary>What lands on accounts by month, purpose and kind; of stock that lies somewhere by item and place
+    /// too.</summary>
+    private sealed class LandedSums
+    {
+        private readonly record struct Key(
+            long Account,
+            DateOnly Month,
+            string Purpose,
+            string Kind,
+            string Item,
+            string Location,
+            string State
+        );
+
+        private record struct Sum(decimal Amount, long Lines, decimal Quantity, long Entries, DateOnly Since);
+
+        private readonly Dictionary<Key, Sum> sums = [];
+
+        /// <param name="stock">What it does to stock; null: nothing.</param>
+        /// <param name="first">It is the first line of its entry on that row of stock.</param>
+        public void Add(
+            (DateOnly Month, long Account) of,
+            string kind,
+            EntryLine line,
+            SubledgerMovement? stock,
+            bool first,
+            DateOnly day
+        )
+        {
+            var key = new Key(
+                of.Account,
+                of.Month,
+                line.Purpose?.Name ?? "",
+                kind,
+                stock?.Context.Item ?? "",
+                stock?.Context.Location ?? "",
+                stock?.State is { } state ? Words.Of(state) : ""
+            );
+            ref var sum = ref CollectionsMarshal.GetValueRefOrAddDefault(sums, key, out var there);
+            sum = new Sum(
+                sum.Amount + line.Signed,
+                sum.Lines + 1,
+                sum.Quantity + (stock?.Quantity ?? 0),
+                sum.Entries + (first ? 1 : 0),
+                there && sum.Since < day ? sum.Since : day
+            );
+        }
+
+        public async Task WriteAsync(NpgsqlConnection db, int of, CancellationToken stop)
+        {
+            var rows = sums.OrderBy(s => s.Key.Account)
+                .ThenBy(s => s.Key.Month)
+                .ThenBy(s => s.Key.Purpose, StringComparer.Ordinal)
+                .ThenBy(s => s.Key.Kind, StringComparer.Ordinal)
+                .ThenBy(s => s.Key.Item, StringComparer.Ordinal)
+                .ThenBy(s => s.Key.Location, StringComparer.Ordinal)
+                .ThenBy(s => s.Key.State, StringComparer.Ordinal)
+                .ToList();
+            T[] All<T>(Func<KeyValuePair<Key, Sum>, T> part) => [.. rows.Select(part)];
+            await using var command = new NpgsqlCommand(
+                """
+                insert into landed_month as d (entity_id, account_id, month, purpose, kind, item, location, state, amount, lines,
+                  quantity, entries, since)
+                select $1, x.* from unnest($2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13) as x(account, month, purpose, kind,
+                  item, location, state, amount, lines, quantity, entries, since)
+                on conflict (entity_id, account_id, month, purpose, kind, item, location, state) do update set amount = d.amount +
+                  excluded.amount, lines = d.lines + excluded.lines, quantity = d.quantity + excluded.quantity, entries =
+                  d.entries + excluded.entries, since = least(d.since, excluded.since)
+                """,
+                db
+            )
+            {
+                Parameters =
+                {
+                    new() { Value = of },
+                    new() { Value = All(r => r.Key.Account) },
+                    new() { Value = All(r => r.Key.Month) },
+                    new() { Value = All(r => r.Key.Purpose) },
+                    new() { Value = All(r => r.Key.Kind) },
+                    new() { Value = All(r => r.Key.Item) },
+                    new() { Value = All(r => r.Key.Location) },
+                    new() { Value = All(r => r.Key.State) },
+                    new() { Value = All(r => r.Value.Amount) },
+                    new() { Value = All(r => r.Value.Lines) },
+                    new() { Value = All(r => r.Value.Quantity) },
+                    new() { Value = All(r => r.Value.Entries) },
+                    new() { Value = All(r => r.Value.Since) },
+                },
+            };
+            await command.ExecuteNonQueryAsync(stop);
+        }
     }
 
     /// <summary>What accounts gain by day or month.</summary>

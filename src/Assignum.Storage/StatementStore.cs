@@ -145,7 +145,8 @@ public static class StatementStore
             join event v on v.entity_id = n.event_entity_id and v.event_id = n.event_id
             cross join lateral (select coalesce((v.body::jsonb ->> 'taxDate')::date, n.date) as day offset 0) d
             join accounts a on a.entity_id = l.entity_id and a.account_id = l.account_id
-            where n.entity_id = $1 and coalesce(n.counts_as, n.kind) in ('hand-entry', 'opening', 'reclassified') and l.tax_code is not null
+            where n.entity_id = $1 and coalesce(n.counts_as, n.kind) in ('hand-entry', 'opening', 'reclassified')
+              and l.tax_code is not null
               and (n.date between $2 and $3 or d.day between $2 and $3)
             """,
             db
@@ -362,5 +363,188 @@ public static class StatementStore
                 );
         }
         return filed;
+    }
+
+    /// <summary>Debit less credit by month and account number, closes of years left out.</summary>
+    public static async Task<IReadOnlyList<(DateOnly Month, string Account, decimal Amount)>> MonthsAsync(
+        NpgsqlConnection db,
+        int entity,
+        DateOnly from,
+        DateOnly to,
+        CancellationToken stop
+    )
+    {
+        await using var command = new NpgsqlCommand(
+            """
+            select x.month, a."number", sum(x.amount) from (
+              select month, account_id, debit - credit as amount from account_month where entity_id = $1 and month between $2
+                and $3
+              union all
+              select date_trunc('month', n.date)::date, l.account_id, l.credit - l.debit from entry n join entry_line l on
+                l.entity_id = n.entity_id and l.entry_id = n.entry_id
+              where n.entity_id = $1 and n.kind = 'year-closed' and n.date >= $2 and n.date < $3 + interval '1 month') x
+            join accounts a on a.entity_id = $1 and a.account_id = x.account_id group by 1, 2
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = from },
+                new() { Value = to },
+            },
+        };
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        var rows = new List<(DateOnly, string, decimal)>();
+        while (await reader.ReadAsync(stop))
+            rows.Add((reader.GetFieldValue<DateOnly>(0), reader.GetString(1), reader.GetDecimal(2)));
+        return rows;
+    }
+
+    /// <summary>By account, what its parties have on the side on which it does not grow, up to a day.</summary>
+    /// <param name="debits">Accounts that grow by debits.</param>
+    /// <param name="credits">Accounts that grow by credits.</param>
+    public static async Task<IReadOnlyDictionary<string, decimal>> OtherSideAsync(
+        NpgsqlConnection db,
+        int entity,
+        DateOnly at,
+        string[] debits,
+        string[] credits,
+        CancellationToken stop
+    )
+    {
+        await using var command = new NpgsqlCommand(
+            """
+            select p."number", sum(p.amount) from (
+              select a."number", m.party, sum(m.amount) as amount from accounts a join subledger_movement m on m.entity_id =
+                a.entity_id and m.account_id = a.account_id
+              where a.entity_id = $1 and a."number" = any($3 || $4) and m.date <= $2 group by 1, 2) p
+            where p."number" = any($3) and p.amount < 0 or p."number" = any($4) and p.amount > 0 group by 1
+            """,
+            db
+        )
+        {
+            Parameters =
+            {
+                new() { Value = entity },
+                new() { Value = at },
+                new() { Value = debits },
+                new() { Value = credits },
+            },
+        };
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        var sums = new Dictionary<string, decimal>(StringComparer.Ordinal);
+        while (await reader.ReadAsync(stop))
+            sums[reader.GetString(0)] = reader.GetDecimal(1);
+        return sums;
+    }
+
+    /// <summary>What tax codes of some days come to by rate, what revenue accounts have of each code, the accounts that
+    /// moved without feeding a box, the codes of parties and items, and what was bought to be kept.</summary>
+    /// <param name="output">Output codes.</param>
+    /// <param name="boxed">Codes that feed a box.</param>
+    /// <param name="revenue">The numbers of revenue accounts.</param>
+    /// <param name="results">The numbers of accounts of the profit and loss account, and of capital accounts.</param>
+    public static async Task<(
+        IReadOnlyList<RevenueByRate> Revenue,
+        IReadOnlyList<UnboxedAccount> Unboxed,
+        IReadOnlyList<CodeUse> Uses,
+        IReadOnlyList<CapitalPurchase> Capital
+    )> ChecksAsync(
+        NpgsqlConnection db,
+        int entity,
+        DateOnly from,
+        DateOnly to,
+        (string[] Output, string[] Boxed) codes,
+        (string[] Revenue, string[] Results) accounts,
+        CancellationToken stop
+    )
+    {
+        static string? Text(NpgsqlDataReader r, int i) => r.IsDBNull(i) ? null : r.GetString(i);
+        async Task<List<T>> ReadAsync<T>(string sql, Func<NpgsqlDataReader, T> row, params string[][] more)
+        {
+            await using var command = new NpgsqlCommand(sql, db)
+            {
+                Parameters =
+                {
+                    new() { Value = entity },
+                    new() { Value = from },
+                    new() { Value = to },
+                },
+            };
+            foreach (var list in more)
+                command.Parameters.Add(new() { Value = list });
+            await using var reader = await command.ExecuteReaderAsync(stop);
+            var rows = new List<T>();
+            while (await reader.ReadAsync(stop))
+                rows.Add(row(reader));
+            return rows;
+        }
+        var revenue = await ReadAsync(
+            """
+            select coalesce(t.code, ''), coalesce(t.rate, 0), coalesce(r.revenue, 0), coalesce(t.base, 0), coalesce(t.tax, 0)
+            from (select code, rate, sum(entity_base) as base, sum(entity_tax) as tax,
+                    row_number() over (partition by code order by rate desc) as place
+                  from entry_tax where entity_id = $1 and tax_date between $2 and $3 and code = any($4) group by 1, 2) t
+            full join (select coalesce(l.tax_code, '') as code, sum(l.credit - l.debit) as revenue from entry_line l
+                  join accounts a on a.entity_id = l.entity_id and a.account_id = l.account_id
+                  join entry n on n.entity_id = l.entity_id and n.entry_id = l.entry_id and n.kind <> 'year-closed'
+                  where l.entity_id = $1 and l.date between $2 and $3 and a."number" = any($5) group by 1
+                  having sum(l.credit - l.debit) <> 0) r on r.code = t.code and t.place = 1
+            order by 1, 2 desc
+            """,
+            r => new RevenueByRate(r.GetString(0), r.GetDecimal(1), r.GetDecimal(2), r.GetDecimal(3), r.GetDecimal(4)),
+            codes.Output,
+            accounts.Revenue
+        );
+        var unboxed = await ReadAsync(
+            """
+            select a."number", sum(l.debit - l.credit), count(*) from entry_line l
+            join accounts a on a.entity_id = l.entity_id and a.account_id = l.account_id
+            join entry n on n.entity_id = l.entity_id and n.entry_id = l.entry_id and n.kind <> 'year-closed'
+            where l.entity_id = $1 and l.date between $2 and $3 and a."number" = any($5)
+            group by 1 having not bool_or(coalesce(l.tax_code = any($4), false)) order by abs(sum(l.debit - l.credit)) desc, 1
+            """,
+            r => new UnboxedAccount(r.GetString(0), r.GetDecimal(1), r.GetInt64(2)),
+            codes.Boxed,
+            accounts.Results
+        );
+        var uses = await ReadAsync(
+            """
+            select l.party, v.body::jsonb ->> 'standing', l.item, l.tax_code, sum(abs(l.debit - l.credit)), count(*),
+              min(n."number")
+            from entry n join entry_line l on l.entity_id = n.entity_id and l.entry_id = n.entry_id
+            join event v on v.entity_id = n.event_entity_id and v.event_id = n.event_id
+            where n.entity_id = $1 and n.date between $2 and $3 and l.tax_code is not null and l.event_line is not null
+              and l.purpose is not null and l.purpose not in ('output-tax', 'input-tax')
+            group by 1, 2, 3, 4
+            """,
+            r => new CodeUse(
+                Text(r, 0),
+                Text(r, 1),
+                Text(r, 2),
+                r.GetString(3),
+                r.GetDecimal(4),
+                r.GetInt64(5),
+                r.GetString(6)
+            )
+        );
+        var capital = await ReadAsync(
+            """
+            select n."number", t.tax_date, n.party, t.code, t.entity_base, t.entity_tax from entry_tax t
+            join entry n on n.entity_id = t.entity_id and n.entry_id = t.entry_id
+            where t.entity_id = $1 and t.tax_date between $2 and $3 and t.capital order by t.tax_date, n.entry_id limit 500
+            """,
+            r => new CapitalPurchase(
+                r.GetString(0),
+                r.GetFieldValue<DateOnly>(1),
+                Text(r, 2),
+                r.GetString(3),
+                r.GetDecimal(4),
+                r.GetDecimal(5)
+            )
+        );
+        return (revenue, unboxed, uses, capital);
     }
 }

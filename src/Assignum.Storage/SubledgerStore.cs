@@ -10,7 +10,8 @@ namespace Assignum.Storage;
 /// <summary>The accounts of a control.</summary>
 /// <param name="Late">Those of them that were of no subledger at some time.</param>
 /// <param name="Lost">Accounts that were of the control at some time and are not.</param>
-public sealed record ControlIds(long[] All, long[] Late, long[] Lost);
+/// <param name="Steady">Those of them that were never of another.</param>
+public sealed record ControlIds(long[] All, long[] Late, long[] Lost, long[] Steady);
 
 /// <summary>What subledgers keep, by the keys of their control.</summary>
 public static class SubledgerStore
@@ -30,6 +31,26 @@ public static class SubledgerStore
     // none of a subledger when they were posted are movements too.
     private static readonly string Moves = $"""
         {Kept} and m.account_id = any($2)
+        {Others}
+        """;
+
+    // The same of stock: whole months of what lies somewhere are read as sums ($13: the first day that is in none, $14: the
+    // accounts that were always of stock, $15: the others).
+    private static readonly string Summed = $"""
+        {Kept} and m.account_id = any($14) and m.date >= $13
+        union all
+        {Kept} and m.account_id = any($14) and m.date < $13 and (m.entry_id is null or m.state = 'shipped')
+        union all
+        {Kept} and m.account_id = any($15)
+        union all
+        select s.account_id, null, null, nullif(s.item, ''), s.state, nullif(s.location, ''), null, null,
+          nullif(s.purpose, ''), null, null, null, null, null, s.amount, null, s.quantity, s.since, null, s.kind, null, null,
+          s.entries
+        from landed_month s where s.entity_id = $1 and s.account_id = any($14) and s.month < $13 and s.state <> ''
+        {Others}
+        """;
+
+    private const string Others = $"""
         union all
         {Kept} and m.document = $3 and m.control <> m.document and m.purpose is not null
           and (m.account_id is null or not m.account_id = any($2))
@@ -39,7 +60,7 @@ public static class SubledgerStore
         select l.account_id, l.party, coalesce(n.reference, v.source || '/' || v.external_id), l.item, null, l.location,
           null, l.project, l.purpose, l.channel, l.method, l.tax_code, l.counterparty, n.currency, l.debit - l.credit,
           l.currency_debit - l.currency_credit, 0, l.date, null,
-          coalesce(n.counts_as, n.kind), l.entry_id, n.posted_at
+          coalesce(n.counts_as, n.kind), l.entry_id, n.posted_at, 0
         from entry_line l join entry n on n.entity_id = l.entity_id and n.entry_id = l.entry_id
         join event v on v.entity_id = n.event_entity_id and v.event_id = n.event_id
         where l.entity_id = $1 and l.account_id = any($6) and l.date <= $4 and ($5::timestamptz is null or n.posted_at <= $5)
@@ -50,7 +71,7 @@ public static class SubledgerStore
     private const string Kept = """
         select m.account_id, m.party, coalesce(m.document_key, m.reference) as document_ref, m.item, m.state, m.location,
           m.order_ref, m.project, m.purpose, m.channel, m.method, m.tax_code, m.counterparty, m.currency, m.amount,
-          m.currency_amount, m.quantity, m.date, m.due, m.kind, m.entry_id, m.posted_at
+          m.currency_amount, m.quantity, m.date, m.due, m.kind, m.entry_id, m.posted_at, 0::bigint as entries
         from subledger_movement m
         where m.entity_id = $1 and m.date <= $4 and ($5::timestamptz is null or m.posted_at <= $5)
         """;
@@ -79,7 +100,9 @@ public static class SubledgerStore
         await using var command = new NpgsqlCommand(
             """
             select a.account_id, a."number" = any($2), exists (select from account_terms t where t.entity_id = $1 and
-              t."number" = a."number" and t.since is not null and coalesce(t.control, 'none') = 'none')
+              t."number" = a."number" and t.since is not null and coalesce(t.control, 'none') = 'none'),
+              not exists (select from account_terms t where t.entity_id = $1 and t."number" = a."number" and t.since is not
+                null and coalesce(t.control, 'none') <> $3)
             from accounts a where a.entity_id = $1 and (a."number" = any($2) or exists (select from account_terms t where
               t.entity_id = $1 and t."number" = a."number" and t.since is not null and t.control = $3))
             """,
@@ -94,14 +117,16 @@ public static class SubledgerStore
             },
         };
         await using var reader = await command.ExecuteReaderAsync(stop);
-        var (all, late, lost) = (new List<long>(), new List<long>(), new List<long>());
+        var (all, late, lost, steady) = (new List<long>(), new List<long>(), new List<long>(), new List<long>());
         while (await reader.ReadAsync(stop))
         {
             (reader.GetBoolean(1) ? all : lost).Add(reader.GetInt64(0));
             if (reader.GetBoolean(1) && reader.GetBoolean(2))
                 late.Add(reader.GetInt64(0));
+            if (reader.GetBoolean(1) && reader.GetBoolean(3))
+                steady.Add(reader.GetInt64(0));
         }
-        return new ControlIds([.. all], [.. late], [.. lost]);
+        return new ControlIds([.. all], [.. late], [.. lost], [.. steady]);
     }
 
     /// <summary>The rows of a control, by absolute amount, account and keys. Uses subledger_movement_account and
@@ -121,6 +146,8 @@ public static class SubledgerStore
         var names = string.Join(", ", keys.Select((_, i) => $"k{i}"));
         var sorted = string.Join(", ", keys.Select((_, i) => $"k{i} collate \"C\""));
         var byCurrency = keys.Contains(SubledgerKey.Currency);
+        // Sums say nothing of parties, nor of what was known when.
+        var summed = control == Control.Stock && query is { Known: null, Party: null } && accounts.Steady.Length > 0;
         await using var command = new NpgsqlCommand(
             $"""
             select a."number", r.amount, r.currency_amount, r.quantity, r.order_ref, r.since, r.due, r.cause, r.entries,
@@ -129,9 +156,9 @@ public static class SubledgerStore
               select m.account_id, m.elsewhere, {names}, sum(m.amount) as amount,
                 sum(m.currency_amount) as currency_amount, sum(m.quantity) as quantity, max(m.order_ref) as order_ref, min(m.date) as since, min(m.due) as due,
                 case when min(m.cause) = max(m.cause) then min(m.cause) else 'mixed' end as cause,
-                count(distinct m.entry_id) as entries
+                count(distinct m.entry_id) + coalesce(sum(m.entries), 0)::bigint as entries
               from (select m.*, m.cause = '{Subledgers.LandedElsewhere}' as elsewhere, {columns}
-                    from (select m.*, {Cause(control)} as cause from ({Moves}) m) m) m
+                    from (select m.*, {Cause(control)} as cause from ({(summed ? Summed : Moves)}) m) m) m
               where ($8::text is null or m.party = $8) and ($9::text is null or m.item = $9)
               group by m.account_id, m.elsewhere, {names}) r
             left join accounts a on a.entity_id = $1 and a.account_id = r.account_id
@@ -163,6 +190,12 @@ public static class SubledgerStore
                 new() { Value = query.Limit },
             },
         };
+        if (summed)
+        {
+            command.Parameters.Add(new() { Value = TieStore.Whole(query.At) });
+            command.Parameters.Add(new() { Value = accounts.Steady });
+            command.Parameters.Add(new() { Value = accounts.All.Except(accounts.Steady).ToArray() });
+        }
         await using var reader = await command.ExecuteReaderAsync(stop);
         var rows = new List<SubledgerRow>();
         string? Text(int i) => reader.IsDBNull(i) ? null : reader.GetString(i);

@@ -6,6 +6,13 @@ namespace Assignum.Storage;
 /// <summary>What tie-outs ask of the books.</summary>
 public static class TieStore
 {
+    /// <summary>The first day that is in no whole month up to and with a day.</summary>
+    internal static DateOnly Whole(DateOnly at)
+    {
+        var after = at == DateOnly.MaxValue ? at : at.AddDays(1);
+        return new DateOnly(after.Year, after.Month, 1);
+    }
+
     /// <summary>All lines up to and with a day, added up by account, purpose and kind.</summary>
     public static async Task<IReadOnlyList<LandedSum>> SumsAsync(
         NpgsqlConnection db,
@@ -16,10 +23,14 @@ public static class TieStore
     {
         await using var command = new NpgsqlCommand(
             """
-            select a."number", s.purpose, s.kind, s.amount, s.lines
-            from (select l.account_id, l.purpose, coalesce(n.counts_as, n.kind) as kind, sum(l.debit - l.credit) as amount, count(*) as lines
-                  from entry n join entry_line l on l.entity_id = n.entity_id and l.entry_id = n.entry_id
-                  where n.entity_id = $1 and n.date <= $2 group by 1, 2, 3) s
+            select a."number", nullif(s.purpose, ''), s.kind, s.amount, s.lines
+            from (select x.account_id, x.purpose, x.kind, sum(x.amount) as amount, sum(x.lines)::bigint as lines from (
+                    select account_id, purpose, kind, amount, lines from landed_month where entity_id = $1 and month < $3
+                    union all
+                    select l.account_id, coalesce(l.purpose, ''), coalesce(n.counts_as, n.kind), l.debit - l.credit, 1
+                    from entry n join entry_line l on l.entity_id = n.entity_id and l.entry_id = n.entry_id
+                    where n.entity_id = $1 and n.date >= $3 and n.date <= $2) x
+                  group by 1, 2, 3) s
             join accounts a on a.entity_id = $1 and a.account_id = s.account_id
             """,
             db
@@ -29,6 +40,7 @@ public static class TieStore
             {
                 new() { Value = entity },
                 new() { Value = at },
+                new() { Value = Whole(at) },
             },
         };
         await using var reader = await command.ExecuteReaderAsync(stop);

@@ -73,7 +73,19 @@ public sealed class BooksInTheBrowser(RunningApp app) : InBrowser(app)
         table.Text.ShouldContain("brought into line with the list");
         table.Text.ShouldContain("1220");
 
-        await PostAsync(client, entity, "H-2", "2026-06-13", -250m);
+        // A reviewer turns it back, from the row that shows it.
+        SignIn("tomas");
+        Go($"/e/{entity}/books?control=receivables");
+        Find("#opened + .tall a[href*='/journal/']").SendKeys(Keys.Enter);
+        Find("#turn-back #reason").SendKeys("the list was wrong");
+        Find("#turn-back .btn-second").SendKeys(Keys.Enter);
+        wait.Until(b => b.FindElements(By.CssSelector("#turn-back table tbody tr")).Count == 2);
+        Attribute("#reason", "value").ShouldBe("the list was wrong");
+        NothingSerious();
+        var day = Find("#on");
+        browser.ExecuteScript("arguments[0].value = '2026-06-13'", day);
+        Find("#turn-back .btn-main").SendKeys(Keys.Enter);
+        wait.Until(b => b.FindElement(By.CssSelector("main")).Text.Contains("It turns back", StringComparison.Ordinal));
         Of(await JsonAsync(client, ties), "receivables").GetProperty("difference").GetDecimal().ShouldBe(0);
         Go($"/e/{entity}/books?control=receivables&at=12+Jun+2026");
         Find("main").Text.ShouldContain("250.00");

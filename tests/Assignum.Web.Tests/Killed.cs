@@ -126,4 +126,72 @@ public class Killed
             )
         ).ShouldBe("4010 4014");
     }
+
+    // The close of a year stands in the middle, its entry written and its lines not: killed there nothing of it is there, and
+    // closing again closes once.
+    [Fact]
+    public async Task Killed_while_it_closes_a_year_nothing_is_half_done_and_closing_again_is_whole()
+    {
+        await using var database = new TestDatabase();
+        static StringContent Json(string text) => new(text, Encoding.UTF8, "application/json");
+        async Task<long> CountAsync(string sql)
+        {
+            await using var db = new NpgsqlConnection(database.Owner);
+            await db.OpenAsync(Stop);
+            return (long)(await new NpgsqlCommand(sql, db).ExecuteScalarAsync(Stop))!;
+        }
+        const string Close = "/api/v1/entities/YEAR/year-ends?apply=true";
+        await using (var app = await ServedApp.StartAsync(ProjectFiles.Root, database.Owner, database.Application))
+        {
+            await app.Client.PostAsync(
+                "/api/v1/entities",
+                Json("""{"code":"YEAR","name":"Year","currency":"EUR"}"""),
+                Stop
+            );
+            await app.Client.PostAsync(
+                "/api/v1/entities/YEAR/bundle?apply=true",
+                new ByteArrayContent(PageClient.DemoBundle(without: "policies.csv")),
+                Stop
+            );
+            (
+                await app.Client.PostAsync(
+                    "/api/v1/entities/YEAR/editions/publish",
+                    Json("""{"from":"2026-06-01"}"""),
+                    Stop
+                )
+            ).EnsureSuccessStatusCode();
+            (
+                await app.PostAsync(
+                    "YEAR",
+                    [
+                        """{"source":"t","id":"S","kind":"sales-invoice","date":"2026-09-30","party":"SHOP-GALE","""
+                            + """ "lines":[{"item":"RG-100","unitPrice":100}]}""",
+                    ]
+                )
+            ).ShouldBe(new Dictionary<string, int> { ["posted"] = 1 });
+            await using var holder = new NpgsqlConnection(database.Owner);
+            await holder.OpenAsync(Stop);
+            await using var held = await holder.BeginTransactionAsync(Stop);
+            await new NpgsqlCommand("lock table entry_line in exclusive mode", holder).ExecuteNonQueryAsync(Stop);
+            var closing = app.Client.PostAsync(Close, Json("""{"year":2026}"""), CancellationToken.None);
+            const string Waits =
+                "select count(*) from pg_stat_activity where datname = current_database() and wait_event_type = 'Lock'";
+            for (var i = 0; await CountAsync(Waits) == 0; i++)
+            {
+                i.ShouldBeLessThan(200, "closing never came to the table that is held");
+                await Task.Delay(50, Stop);
+            }
+            await app.DisposeAsync();
+            await Should.ThrowAsync<HttpRequestException>(() => closing);
+            await held.RollbackAsync(Stop);
+        }
+        (await CountAsync("select count(*) from event where kind = 'year-closed'")).ShouldBe(0);
+        (await CountAsync("select count(*) from entry where kind = 'year-closed'")).ShouldBe(0);
+        await using var again = await ServedApp.StartAsync(ProjectFiles.Root, database.Owner, database.Application);
+        (await again.Client.PostAsync(Close, Json("""{"year":2026}"""), Stop)).StatusCode.ShouldBe(HttpStatusCode.OK);
+        (await again.Client.PostAsync(Close, Json("""{"year":2026}"""), Stop)).StatusCode.ShouldBe(
+            HttpStatusCode.Conflict
+        );
+        (await CountAsync("select count(*) from entry where kind = 'year-closed'")).ShouldBe(1);
+    }
 }

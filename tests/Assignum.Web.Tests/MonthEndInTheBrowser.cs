@@ -63,6 +63,19 @@ public sealed class MonthEndInTheBrowser(RunningApp app) : InBrowser(app)
         Find("#sign-receivables form[action*='Confirm'] .link").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElements(By.CssSelector(".donebox")).Count == 1);
         Find("#sign-receivables").Text.ShouldContain("confirmed by tomas");
+        // What is posted into the month after that marks it.
+        (
+            await PostAsync(
+                client,
+                $"/api/v1/entities/{entity}/events",
+                """
+                {"source":"w","id":"B","kind":"sales-invoice","date":"2026-06-28","party":"SCH-KERRY","reference":"INV-B",
+                 "lines":[{"item":"BAR-210","quantity":1,"unitPrice":100}]}
+                """
+            )
+        ).IsSuccessStatusCode.ShouldBeTrue();
+        Go($"/e/{entity}/month-end?month=2026-06");
+        Find("#sign-receivables").Text.ShouldContain("posted since");
         Find("#why").SendKeys("agreed");
         Find("form[action*='handler=Close'] .btn-main").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElements(By.CssSelector(".donebox")).Count == 1);
@@ -90,6 +103,11 @@ public sealed class MonthEndInTheBrowser(RunningApp app) : InBrowser(app)
                 "statements?from=2026-06-01&to=2026-06-30&against=before",
                 "tax-return?from=2026-06-01&to=2026-06-30",
                 "year-end",
+                "recognition?at=2026-06-30",
+                "left-open?at=2026-06-30",
+                "openings?at=2026-06-30",
+                "hand-entry",
+                "statements?from=2026-06-01&to=2026-06-30&gross=true",
                 "footprint?party=SUP-OKEBRASS&reference=GR-1",
             }
         )
@@ -134,6 +152,17 @@ public sealed class MonthEndInTheBrowser(RunningApp app) : InBrowser(app)
         Total(result, "cost-of-sales").ShouldBe(84m);
         var tie = (await JsonAsync(client, at + "tax-return?from=2026-06-01&to=2026-06-30")).GetProperty("tie");
         tie.GetProperty("difference").GetDecimal().ShouldBe(0);
+        // Two sold at 100.00, taxed by the matrix; what was bought to be sold again is no capital purchase.
+        var checks = await JsonAsync(client, at + "tax-return/checks?from=2026-06-01&to=2026-06-30");
+        var sold = checks
+            .GetProperty("revenue")
+            .EnumerateArray()
+            .Single(r => r.GetProperty("base").GetDecimal() == 200m);
+        (sold.GetProperty("revenue").GetDecimal(), sold.GetProperty("difference").GetDecimal()).ShouldBe((200m, 0m));
+        checks.GetProperty("againstMatrix").GetArrayLength().ShouldBe(0);
+        checks.GetProperty("capitalPurchases").GetArrayLength().ShouldBe(0);
+        var gross = await JsonAsync(client, at + "statements/balance-sheet?at=2026-07-31&gross=true");
+        Total(gross, "assets").ShouldBe(Total(gross, "liabilities") + Total(gross, "equity") + Total(gross, "result"));
         (
             await PostAsync(client, at + "tax-returns", """{"from":"2026-06-01","to":"2026-06-30"}""")
         ).StatusCode.ShouldBe(HttpStatusCode.OK);

@@ -48,11 +48,13 @@ public sealed class ReadStatements(DeskContext desk, ViewSetUp view)
     }
 
     /// <summary>The balance sheet at the end of a day.</summary>
+    /// <param name="gross">Customers in credit stand among what is owed, suppliers in debit among what is owned.</param>
     public async Task<Outcome<StatementView>> BalanceSheetAsync(
         Visit visit,
         DateOnly at,
         DateOnly? against,
-        CancellationToken stop
+        CancellationToken stop,
+        bool gross = false
     )
     {
         var looked = await view.OnAsync(visit, at, stop);
@@ -63,12 +65,123 @@ public sealed class ReadStatements(DeskContext desk, ViewSetUp view)
         var then = against is { } day
             ? await StatementStore.BetweenAsync(db, visit.State.Id, null, day, true, stop)
             : null;
+        var accounts = setUp.SetUp.Accounts;
+        if (gross)
+        {
+            string[] Of(Control control) => [.. accounts.Where(a => a.Control == control).Select(a => a.Number)];
+            async Task<IReadOnlyDictionary<string, decimal>> OtherAsync(DateOnly on) =>
+                await StatementStore.OtherSideAsync(
+                    db,
+                    visit.State.Id,
+                    on,
+                    Of(Control.Receivables),
+                    Of(Control.Payables),
+                    stop
+                );
+            var (laid, balances) = Grossed.Of(accounts, now, await OtherAsync(at));
+            now = balances;
+            if (against is { } earlier)
+            {
+                var (both, before) = Grossed.Of(accounts, then!, await OtherAsync(earlier));
+                (laid, then) = ([.. laid.UnionBy(both, a => a.Number)], before);
+            }
+            accounts = laid;
+        }
         return new StatementView(
             null,
             at,
             against is { } other ? (null, other) : null,
-            Statement.BalanceSheet(setUp.SetUp.Accounts, now, then)
+            Statement.BalanceSheet(accounts, now, then)
         );
+    }
+
+    /// <summary>Balances, or what moved over some days, by the codes of a report system.</summary>
+    /// <param name="from">Null: balances at the end of the last day.</param>
+    public async Task<Outcome<IReadOnlyList<ReportCodeLine>>> ByReportCodesAsync(
+        Visit visit,
+        string system,
+        DateOnly? from,
+        DateOnly to,
+        (DateOnly? From, DateOnly To)? against,
+        CancellationToken stop
+    )
+    {
+        var looked = await view.OnAsync(visit, to, stop);
+        if (looked.Result is not { SetUp: var setUp })
+            return looked.Pass<IReadOnlyList<ReportCodeLine>>();
+        if (!ReportCodes.Systems(setUp.SetUp.Accounts).Contains(system))
+            return Outcome<IReadOnlyList<ReportCodeLine>>.No(
+                Refusal.NotFound,
+                "unknown-record",
+                $"No account has a report code of {system}.",
+                "codes"
+            );
+        await using var db = await desk.Database.OpenAsync(stop);
+        var now = await StatementStore.BetweenAsync(db, visit.State.Id, from, to, from is null, stop);
+        var then = against is { } other
+            ? await StatementStore.BetweenAsync(db, visit.State.Id, other.From, other.To, other.From is null, stop)
+            : null;
+        return new Outcome<IReadOnlyList<ReportCodeLine>>(
+            ReportCodes.Of(setUp.SetUp.Accounts, system, now, then),
+            null,
+            []
+        );
+    }
+
+    /// <summary>The systems whose report codes accounts have.</summary>
+    public async Task<IReadOnlyList<string>> SystemsAsync(Visit visit, DateOnly at, CancellationToken stop) =>
+        (await view.OnAsync(visit, at, stop)).Result is { SetUp: var setUp }
+            ? ReportCodes.Systems(setUp.SetUp.Accounts)
+            : [];
+
+    /// <summary>Gross profit by month and family of accounts: revenue less cost of sales.</summary>
+    /// <param name="months">How many months, the last one with <paramref name="last"/>.</param>
+    public async Task<IReadOnlyList<(DateOnly Month, string Family, decimal Gross)>> GrossProfitAsync(
+        Visit visit,
+        DateOnly last,
+        int months,
+        CancellationToken stop
+    )
+    {
+        if ((await view.OnAsync(visit, last, stop)).Result is not { SetUp: var setUp })
+            return [];
+        var end = new DateOnly(last.Year, last.Month, 1);
+        await using var db = await desk.Database.OpenAsync(stop);
+        var rows = await StatementStore.MonthsAsync(db, visit.State.Id, end.AddMonths(1 - months), end, stop);
+        return
+        [
+            .. rows.Select(r => (r.Month, Account: setUp.Account(r.Account), r.Amount))
+                .Where(r => r.Account is { Class: AccountClass.Revenue or AccountClass.CostOfSales })
+                .GroupBy(r => (r.Month, Family: r.Account!.Family ?? ""))
+                .Select(g => (g.Key.Month, g.Key.Family, -g.Sum(r => r.Amount))),
+        ];
+    }
+
+    /// <summary>What the return of some days is looked through for.</summary>
+    public async Task<Outcome<TaxChecks>> TaxChecksAsync(
+        Visit visit,
+        DateOnly from,
+        DateOnly to,
+        CancellationToken stop
+    )
+    {
+        var looked = await view.OnAsync(visit, to, stop);
+        if (looked.Result is not { SetUp: var setUp })
+            return looked.Pass<TaxChecks>();
+        string[] Codes(Func<TaxCode, bool> where) => [.. setUp.SetUp.TaxCodes.Where(where).Select(c => c.Code)];
+        string[] Accounts(Func<Account, bool> where) =>
+            [.. setUp.SetUp.Accounts.Where(a => a.Kind == AccountKind.Posting && where(a)).Select(a => a.Number)];
+        await using var db = await desk.Database.OpenAsync(stop);
+        var (revenue, unboxed, uses, capital) = await StatementStore.ChecksAsync(
+            db,
+            visit.State.Id,
+            from,
+            to,
+            (Codes(c => c.Direction == TaxDirection.Output), Codes(c => (c.BaseBox ?? c.CapitalBaseBox) is not null)),
+            (Accounts(a => a.Class == AccountClass.Revenue), Accounts(a => a.Class.IsResult() || a.Capital)),
+            stop
+        );
+        return new TaxChecks(revenue, unboxed, MatrixChecks.Of(setUp, uses), capital);
     }
 
     /// <summary>The tax return over tax dates, tied to the tax accounts.</summary>

@@ -176,8 +176,8 @@ public sealed class RecogniseProjects(DeskContext desk, ViewSetUp view, Rehearse
             .FirstOrDefault(p => p.Recognise != project.Recognise);
         return other is null
             ? null
-            : $"Group {group} also serves {other.Project.Code}, which recognises "
-                + $"{Words.Of(other.Recognise).Replace('-', ' ')}: look whether both may land on the same accounts.";
+            : $"Group {group} serves {other.Project.Code} too, which recognises "
+                + $"{Words.Of(other.Recognise).Replace('-', ' ')}.";
     }
 
     private static ReadEvent Event(

@@ -33,13 +33,23 @@ internal static class StatementEndpoints
             .TakesBody("application/json");
         entity
             .MapGet("/statements/profit-and-loss", ProfitAndLossAsync)
-            .WithSummary("The profit and loss account: {from, to, against: from..to or previous}");
+            .WithSummary(
+                "The profit and loss account: {from, to, against: from..to or previous, codes: by a report system's}"
+            );
         entity
             .MapGet("/statements/balance-sheet", BalanceSheetAsync)
-            .WithSummary("The balance sheet: {at, against: a day}");
+            .WithSummary(
+                "The balance sheet: {at, against: a day, gross: customers in credit and suppliers in debit apart, codes}"
+            );
         entity
             .MapGet("/tax-return", TaxReturnAsync)
             .WithSummary("The tax return by tax date, tied to the tax accounts: {from, to}");
+        entity
+            .MapGet("/tax-return/checks", TaxChecksAsync)
+            .WithSummary(
+                "Revenue against output tax, accounts that feed no box, codes against the matrix, capital purchases: "
+                    + "{from, to}"
+            );
         entity
             .MapGet("/tax-returns", FiledAsync)
             .WithSummary("The returns filed, each with what has come into its days since");
@@ -165,6 +175,7 @@ internal static class StatementEndpoints
         string? from,
         string? to,
         string? against,
+        string? codes,
         DeskContext desk,
         ReadStatements statements
     )
@@ -176,6 +187,17 @@ internal static class StatementEndpoints
         var other = Against(against, first, last, faults);
         if (faults.Count > 0)
             return Unusable(faults);
+        if (!string.IsNullOrEmpty(codes))
+            return Told(
+                await statements.ByReportCodesAsync(
+                    visit,
+                    codes,
+                    first,
+                    last,
+                    other is { } span ? (span.From, span.To) : null,
+                    http.RequestAborted
+                )
+            );
         var found = await statements.ProfitAndLossAsync(visit, first, last, other, http.RequestAborted);
         return found.Result is { } view ? Results.Json(view.Lines.Select(Told)) : ApiProblem.Of(found);
     }
@@ -203,6 +225,8 @@ internal static class StatementEndpoints
         string entity,
         string? at,
         string? against,
+        bool? gross,
+        string? codes,
         DeskContext desk,
         ReadStatements statements
     )
@@ -216,7 +240,19 @@ internal static class StatementEndpoints
         if (entered.Refused is not null)
             return ApiProblem.Of(entered);
         var visit = entered.Result.Visit;
-        var found = await statements.BalanceSheetAsync(visit, day ?? visit.State.Today, other, http.RequestAborted);
+        var on = day ?? visit.State.Today;
+        if (!string.IsNullOrEmpty(codes))
+            return Told(
+                await statements.ByReportCodesAsync(
+                    visit,
+                    codes,
+                    null,
+                    on,
+                    other is { } then ? (null, then) : null,
+                    http.RequestAborted
+                )
+            );
+        var found = await statements.BalanceSheetAsync(visit, on, other, http.RequestAborted, gross == true);
         return found.Result is { } view ? Results.Json(view.Lines.Select(Told)) : ApiProblem.Of(found);
     }
 
@@ -231,6 +267,75 @@ internal static class StatementEndpoints
             amount = of.Amount,
             against = of.Against,
         };
+
+    private static IResult Told(Outcome<IReadOnlyList<ReportCodeLine>> found) =>
+        found.Result is { } lines
+            ? Results.Json(
+                lines.Select(l => new
+                {
+                    code = l.Code,
+                    amount = l.Amount,
+                    against = l.Against,
+                    accounts = l.Accounts,
+                })
+            )
+            : ApiProblem.Of(found);
+
+    private static async Task<IResult> TaxChecksAsync(
+        HttpContext http,
+        string entity,
+        string? from,
+        string? to,
+        DeskContext desk,
+        ReadStatements statements
+    )
+    {
+        var (visit, first, last, wrong) = await SpanAsync(http, entity, from, to, desk);
+        if (visit is null)
+            return wrong!;
+        var found = await statements.TaxChecksAsync(visit, first, last, http.RequestAborted);
+        return found.Result is { } of
+            ? Results.Json(
+                new
+                {
+                    revenue = of.Revenue.Select(r => new
+                    {
+                        code = r.Code,
+                        rate = r.Rate,
+                        revenue = r.Revenue,
+                        @base = r.Base,
+                        tax = r.Tax,
+                        difference = r.Difference,
+                    }),
+                    noBox = of.Unboxed.Select(a => new
+                    {
+                        account = a.Account,
+                        amount = a.Amount,
+                        lines = a.Lines,
+                    }),
+                    againstMatrix = of.AgainstMatrix.Select(c => new
+                    {
+                        standing = c.Standing,
+                        category = c.Category,
+                        code = c.Code,
+                        matrix = c.Matrix,
+                        amount = c.Amount,
+                        lines = c.Lines,
+                        example = c.Example,
+                    }),
+                    capitalPurchases = of.Capital.Select(c => new
+                    {
+                        entry = c.Number,
+                        taxDate = Iso(c.TaxDate),
+                        party = c.Party,
+                        code = c.Code,
+                        @base = c.Base,
+                        tax = c.Tax,
+                    }),
+                }
+            )
+            : ApiProblem.Of(found);
+    }
 
     private static async Task<IResult> TaxReturnAsync(
         HttpContext http,

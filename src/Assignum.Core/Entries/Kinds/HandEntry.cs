@@ -1,4 +1,5 @@
 using Assignum.Core.Chart;
+using Assignum.Core.Events;
 using Assignum.Core.Landing;
 
 namespace Assignum.Core.Entries.Kinds;
@@ -43,7 +44,7 @@ public class HandEntry : EventKind
             {
                 sheet.Fail(
                     "one-side",
-                    $"{line.Path} needs either 'debit' or 'credit', not both and not neither.",
+                    $"{EventPlace.InWords(line.Path)} needs either 'debit' or 'credit', not both and not neither.",
                     line.Path
                 );
                 continue;
@@ -53,7 +54,7 @@ public class HandEntry : EventKind
             if (NeedsKey(sheet.SetUp.Account(account)?.Control ?? Control.None, context) is { } missing)
                 sheet.Fail(
                     "control-key",
-                    $"{line.Path} is on a control account and needs {missing}.",
+                    $"{EventPlace.InWords(line.Path)} is on a control account and needs {missing}.",
                     $"{line.Path}.{missing}",
                     null,
                     account
@@ -84,14 +85,14 @@ public class HandEntry : EventKind
             return context with { Settled = (currency, amount) };
         sheet.Fail(
             "too-many-decimals",
-            $"{line.Path}: currencyAmount is {amount}; {currency} has {decimals} decimals.",
+            $"{EventPlace.InWords(line.Path)}: currencyAmount is {amount}; {currency} has {decimals} decimals.",
             line.Path + ".currencyAmount"
         );
         return null;
     }
 
     // On the side that a document grows by, a line opens it; on the other it takes of it.
-    private static LegContext Named(Control control, Events.EventLine line, LegContext context)
+    private static LegContext Named(Control control, EventLine line, LegContext context)
     {
         if (line.Document is null)
             return context;

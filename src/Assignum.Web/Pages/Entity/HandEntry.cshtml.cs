@@ -77,6 +77,11 @@ public sealed class HandEntryModel(
     public IReadOnlyList<EntryTemplate> Templates { get; private set; } = [];
     public IReadOnlyList<EntryTemplate> Deleted { get; private set; } = [];
     public HandCheck? Check { get; private set; }
+
+    /// <summary>What formulas come to, by line and side.</summary>
+    public IReadOnlyList<(int Line, string Column, decimal Value)> Worked => worked;
+
+    private readonly List<(int Line, string Column, decimal Value)> worked = [];
     public IReadOnlyList<PassedOver> Passed { get; private set; } = [];
 
     /// <summary>The entry that was posted last, to be linked.</summary>
@@ -294,7 +299,7 @@ public sealed class HandEntryModel(
         var decimals = Currencies.Decimals(Fields.GetValueOrDefault("currency") ?? State.Currency)
             ?? looked.Result?.SetUp.BaseDecimals
             ?? 2;
-        var worked = Formula.Work(
+        var formulas = Formula.Work(
             [.. rows.Select(r => (r.GetValueOrDefault("debit"), r.GetValueOrDefault("credit")))],
             amount,
             v => looked.Result?.SetUp.Rounding.Round(v, decimals) ?? decimal.Round(v, decimals)
@@ -307,13 +312,16 @@ public sealed class HandEntryModel(
             {
                 if (name is "debit" or "credit" && WrittenNumber.Of(value, out _) is null && IsFormula(value))
                 {
-                    if (worked[i].Value is { } comes)
+                    if (formulas[i].Value is { } comes)
+                    {
                         line[name] = name == "debit" ? comes : -comes;
+                        worked.Add((i, name, name == "debit" ? comes : -comes));
+                    }
                     else
                         faults.Add(
                             new Fault(
                                 "bad-formula",
-                                worked[i].Wrong ?? "It cannot be worked out.",
+                                formulas[i].Wrong ?? "It cannot be worked out.",
                                 $"lines[{i}].{name}"
                             )
                         );

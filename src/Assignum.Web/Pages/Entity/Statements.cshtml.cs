@@ -26,8 +26,20 @@ public sealed class StatementsModel(DeskContext desk, ReadStatements statements)
     public StatementView? Result { get; private set; }
     public StatementView? Sheet { get; private set; }
 
-    /// <summary>Gross profit by month.</summary>
+    /// <summary>Gross profit by month and family of accounts.</summary>
     public Bars? Profit { get; private set; }
+
+    /// <summary>Customers in credit and suppliers in debit stand apart.</summary>
+    [BindProperty(SupportsGet = true)]
+    public bool Gross { get; set; }
+
+    /// <summary>A report system whose codes the amounts are added up by; empty: the chart.</summary>
+    [BindProperty(SupportsGet = true)]
+    public string? Codes { get; set; }
+
+    public IReadOnlyList<string> Systems { get; private set; } = [];
+    public IReadOnlyList<ReportCodeLine>? Moved { get; private set; }
+    public IReadOnlyList<ReportCodeLine>? Stand { get; private set; }
 
     public async Task<IActionResult> OnGetAsync()
     {
@@ -43,23 +55,31 @@ public sealed class StatementsModel(DeskContext desk, ReadStatements statements)
             $"{EntityCode}-statements-{Iso(Last)}",
             format ?? "csv",
             ["statement", "kind", "code", "account", "name", "class", "amount", "against"],
-            new[] { ("profit and loss", Result), ("balance sheet", Sheet) }.SelectMany(s =>
-                (s.Item2?.Lines ?? []).Select(l =>
-                    new object?[]
-                    {
-                        s.Item1,
-                        Words.Of(l.Kind),
-                        l.Code,
-                        l.Account,
-                        l.Name,
-                        l.Class is { } c ? Words.Of(c) : null,
-                        l.Amount,
-                        l.Against,
-                    }
+            (Moved ?? [])
+                .Select(l => CodeRow("moved", l))
+                .Concat((Stand ?? []).Select(l => CodeRow("balance", l)))
+                .Concat(
+                    new[] { ("profit and loss", Result), ("balance sheet", Sheet) }.SelectMany(s =>
+                        (s.Item2?.Lines ?? []).Select(l =>
+                            new object?[]
+                            {
+                                s.Item1,
+                                Words.Of(l.Kind),
+                                l.Code,
+                                l.Account,
+                                l.Name,
+                                l.Class is { } c ? Words.Of(c) : null,
+                                l.Amount,
+                                l.Against,
+                            }
+                        )
+                    )
                 )
-            )
         );
     }
+
+    private object?[] CodeRow(string what, ReportCodeLine line) =>
+        [what, "code", line.Code, string.Join(' ', line.Accounts), Codes, null, line.Amount, line.Against];
 
     private async Task ReadAsync()
     {
@@ -77,37 +97,66 @@ public sealed class StatementsModel(DeskContext desk, ReadStatements statements)
             _ => null,
         };
         var result = await statements.ProfitAndLossAsync(Visit, First, Last, other, stop);
-        var sheet = await statements.BalanceSheetAsync(Visit, Last, other?.Item2, stop);
+        var sheet = await statements.BalanceSheetAsync(Visit, Last, other?.Item2, stop, Gross);
         (Result, Sheet) = (result.Result, sheet.Result);
         Faults = [.. result.Faults, .. sheet.Faults];
-        var months = new List<(string Month, decimal Gross)>();
-        var month = new DateOnly(Last.Year, Last.Month, 1).AddMonths(-5);
-        for (var i = 0; i < 6; i++, month = month.AddMonths(1))
-            if (
-                (
-                    await statements.ProfitAndLossAsync(Visit, month, month.AddMonths(1).AddDays(-1), null, stop)
-                ).Result is
-                { } of
-            )
-                months.Add(
-                    (
-                        month.ToString("MMM yyyy", CultureInfo.InvariantCulture),
-                        of.Lines.First(l => l.Code == "grossProfit").Amount
-                    )
-                );
+        Systems = await statements.SystemsAsync(Visit, Last, stop);
+        if (!string.IsNullOrEmpty(Codes))
+        {
+            (DateOnly? From, DateOnly To)? span = other is { } days ? (days.Item1, days.Item2) : null;
+            var moved = await statements.ByReportCodesAsync(Visit, Codes, First, Last, span, stop);
+            Faults = [.. Faults, .. moved.Faults];
+            Moved = moved.Result;
+            Stand = (
+                await statements.ByReportCodesAsync(
+                    Visit,
+                    Codes,
+                    null,
+                    Last,
+                    other is { } o ? (null, o.Item2) : null,
+                    stop
+                )
+            ).Result;
+        }
+        var gross = await statements.GrossProfitAsync(Visit, Last, 6, stop);
+        if (gross.Count == 0)
+            return;
+        var families = gross
+            .GroupBy(g => g.Family)
+            .OrderByDescending(g => g.Sum(x => Math.Abs(x.Gross)))
+            .Select(g => g.Key)
+            .ToList();
+        var shown = families.Take(MostFamilies).ToList();
+        var end = new DateOnly(Last.Year, Last.Month, 1);
+        var months = Enumerable.Range(-5, 6).Select(end.AddMonths).ToList();
+        decimal Of(DateOnly month, Func<string, bool> family) =>
+            gross.Where(g => g.Month == month && family(g.Family)).Sum(g => g.Gross);
         Profit = new Bars(
-            "Gross profit by month",
-            [.. months.Select(m => m.Month)],
-            ["gross profit"],
-            [.. months.Select(m => new[] { m.Gross })]
+            "Gross profit by family and month",
+            [.. months.Select(m => m.ToString("MMM yyyy", CultureInfo.InvariantCulture))],
+            [
+                .. shown.Select(f => f.Length == 0 ? "of no family" : f),
+                .. families.Count > MostFamilies ? new[] { "all others" } : [],
+            ],
+            [
+                .. months.Select(m =>
+                    (IReadOnlyList<decimal>)
+                        [
+                            .. shown.Select(f => Of(m, x => x == f)),
+                            .. families.Count > MostFamilies ? new[] { Of(m, x => !shown.Contains(x)) } : [],
+                        ]
+                ),
+            ]
         );
     }
+
+    private const int MostFamilies = 5;
 
     private int Months => Math.Max(1, (Last.Year - First.Year) * 12 + Last.Month - First.Month + 1);
 
     /// <summary>Where an account's lines of the days shown are.</summary>
     public string CardOf(StatementLine line, bool sheet) =>
-        $"/e/{EntityCode}/chart/{Uri.EscapeDataString(line.Account!)}/card?"
+        $"/e/{EntityCode}/chart/{Uri.EscapeDataString(Grossed.NumberOf(line.Account!))}/card?"
         + (sheet ? "" : $"from={Iso(First)}&")
         + $"to={Iso(Last)}";
 }

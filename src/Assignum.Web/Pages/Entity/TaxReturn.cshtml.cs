@@ -21,6 +21,9 @@ public sealed class TaxReturnModel(DeskContext desk, ReadStatements statements) 
     public TaxReturn? Return { get; private set; }
     public IReadOnlyList<FiledReturn> Filed { get; private set; } = [];
 
+    /// <summary>What the return is looked through for.</summary>
+    public TaxChecks? Checks { get; private set; }
+
     /// <summary>That of the days shown, where it is filed.</summary>
     public FiledReturn? Now => Filed.FirstOrDefault(f => f.From == First && f.To == Last);
     public bool MayFile => May(Role.Reviewer);
@@ -103,5 +106,6 @@ public sealed class TaxReturnModel(DeskContext desk, ReadStatements statements) 
         var found = await statements.TaxReturnAsync(Visit, First, Last, HttpContext.RequestAborted);
         (Return, Faults) = (found.Result, found.Faults);
         Filed = await statements.FiledAsync(Visit, HttpContext.RequestAborted);
+        Checks = (await statements.TaxChecksAsync(Visit, First, Last, HttpContext.RequestAborted)).Result;
     }
 }

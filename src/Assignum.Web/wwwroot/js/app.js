@@ -53,4 +53,5 @@ function move(event) {
   event.preventDefault();
 }
 
+document.querySelectorAll('[data-print]').forEach((button) => button.addEventListener('click', () => print()));
 document.querySelectorAll('[data-close]').forEach((button) => button.addEventListener('click', () => button.closest('dialog').close()));

@@ -21,6 +21,12 @@ async function check() {
     const of = [...says.querySelectorAll(`[data-line="${i}"]`)].map((li) => li.dataset.severity);
     row.dataset.says = of.includes('error') ? 'error' : of.includes('warning') ? 'warning' : of.length ? 'hint' : '';
   });
+  // What a formula comes to stands under it.
+  body.querySelectorAll('.comes').forEach((left) => left.remove());
+  says.querySelectorAll('[data-worked]').forEach((worked) => {
+    const field = fieldIn(body.rows[worked.dataset.worked], worked.dataset.side);
+    field?.after(Object.assign(document.createElement('small'), { className: 'comes num', textContent: `= ${worked.textContent}` }));
+  });
   form.dataset.looked = mine;
 }
 

@@ -12,7 +12,8 @@ document.addEventListener('click', (event) => {
     const body = document.getElementById(add.dataset.addRow);
     const row = body.rows[body.rows.length - 1].cloneNode(true);
     row.querySelectorAll('input').forEach((input) => { input.value = ''; });
-    row.querySelectorAll('.combo ul').forEach((left) => left.remove());
+    row.querySelectorAll('.combo ul, .hint, .comes').forEach((left) => left.remove());
+    row.removeAttribute('data-says');
     body.append(row);
     number(body);
     row.querySelector('input')?.focus();
