@@ -68,6 +68,11 @@ public sealed class Database : IAsyncDisposable
     /// that script.</exception>
     public static void Migrate(string ownerConnectionString)
     {
+        // A large database takes its time; whoever starts it waits.
+        ownerConnectionString = new NpgsqlConnectionStringBuilder(ownerConnectionString)
+        {
+            CommandTimeout = 0,
+        }.ConnectionString;
         // Not of a pool: the lock is let go with the connection, and the next process need not wait for it.
         using var guard = new NpgsqlConnection(
             new NpgsqlConnectionStringBuilder(ownerConnectionString) { Pooling = false }.ConnectionString
