@@ -1,4 +1,5 @@
 using Assignum.Core.Books;
+using Assignum.Core.Entries;
 using Npgsql;
 
 namespace Assignum.Storage;
@@ -16,55 +17,11 @@ public static class GoodsStore
     {
         await using var command = new NpgsqlCommand(
             """
-            with e as (
-              select v.event_id, v.kind, o.date, v.body::jsonb as body, v.source, v.external_id, n.entry_id, n.rate, o.turn,
-                o.by_event_id
-              from (select event_id, date, 1 as turn, event_id as by_event_id from event where entity_id = $1 and date <= $2
-                      and kind in ('goods-shipped', 'goods-returned', 'sales-invoice', 'sales-credit-note', 'channel-sale',
-                      'channel-refund', 'goods-received', 'supplier-invoice', 'supplier-credit-note')
-                    union all
-                    -- What was turned back is of the other sign on the day it was.
-                    select x.event_id, r.date, -1, x.by_event_id from event_reversal x join event r on r.entity_id = $1 and
-                      r.event_id = x.by_event_id where x.entity_id = $1 and r.date <= $2) o
-              join event v on v.entity_id = $1 and v.event_id = o.event_id and v.kind in ('goods-shipped', 'goods-returned',
-                'sales-invoice', 'sales-credit-note', 'channel-sale', 'channel-refund', 'goods-received', 'supplier-invoice',
-                'supplier-credit-note')
-              left join entry n on n.entity_id = v.entity_id and n.event_entity_id = v.entity_id and
-                n.event_id = v.event_id and n.role = 'entry'),
-            l as (
-              select e.*, x.line, x.no - 1 as no from e cross join lateral
-                jsonb_array_elements(coalesce(e.body -> 'lines', '[]')) with ordinality x(line, no)
-              where x.line ->> 'item' is not null and coalesce(x.line ->> 'quantity', '1')::numeric <> 0),
-            s as (
-              select l.event_id, l.no,
-                sum(j.credit - j.debit) filter (where j.purpose in ('sales-revenue', 'sales-returns', 'sales-discount',
-                  'project-revenue', 'project-billings')) as revenue,
-                (array_agg(a."number" order by j.line_no) filter (where j.purpose in ('sales-revenue', 'sales-returns')))[1]
-                  as account,
-                sum(j.debit - j.credit) filter (where j.purpose in ('cost-of-sales', 'shipped-not-invoiced') and l.kind in
-                  ('goods-shipped', 'goods-returned') or j.purpose = 'cost-of-sales' and l.kind not in ('goods-shipped',
-                  'goods-returned')) as cost,
-                (array_agg(a."number" order by j.line_no) filter (where j.purpose = 'cost-of-sales'))[1] as cost_account,
-                sum(j.debit - j.credit) filter (where j.purpose = 'stock') as held
-              from (select distinct event_id, entry_id, kind, no from l) l
-              join entry_line j on j.entity_id = $1 and j.entry_id = l.entry_id and j.event_line = l.no
-              join accounts a on a.entity_id = j.entity_id and a.account_id = j.account_id
-              group by 1, 2)
-            select case when l.kind in ('goods-shipped', 'goods-returned') then 'shipped' when l.kind = 'goods-received' then
-                'received' when l.kind in ('supplier-invoice', 'supplier-credit-note') then 'billed' else 'invoiced' end,
-              l.by_event_id, l.date, l.body ->> 'party', coalesce(l.line ->> 'order', l.body ->> 'order'), l.line ->> 'item',
-              coalesce(l.line ->> 'shipment', l.line ->> 'receipt'),
-              coalesce(l.body ->> 'reference', l.source || '/' || l.external_id),
-              coalesce(l.line ->> 'quantity', '1')::numeric * case when l.kind in ('goods-returned', 'sales-credit-note',
-                'channel-refund', 'supplier-credit-note') then -1 else 1 end * l.turn,
-              coalesce(s.revenue, 0) * l.turn, s.account, coalesce(case when l.kind = 'goods-received' then coalesce(s.held,
-                round((l.line ->> 'unitCost')::numeric * coalesce(l.line ->> 'quantity', '1')::numeric * coalesce(l.rate,
-                  (l.body ->> 'rate')::numeric, 1), 2))
-                else s.cost end, 0) * l.turn, s.cost_account,
-              (l.line ->> 'unitPrice')::numeric * coalesce(l.rate, (l.body ->> 'rate')::numeric, 1),
-              coalesce(l.line ->> 'location', l.body ->> 'location')
-            from l left join s on s.event_id = l.event_id and s.no = l.no
-            order by l.date, l.by_event_id, l.no
+            select g.fact, g.event_id, g.date, g.party, g.order_ref, g.item, g.named, g.document, g.quantity, g.amount, a."number",
+              g.cost, c."number", g.unit_price, g.location
+            from goods_line g left join accounts a on a.entity_id = $1 and a.account_id = g.account_id
+            left join accounts c on c.entity_id = $1 and c.account_id = g.cost_account_id
+            where g.entity_id = $1 and g.date <= $2 order by g.date, g.event_id, g.line_no
             """,
             db
         )

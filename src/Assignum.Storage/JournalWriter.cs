@@ -1,6 +1,7 @@
 using System.Runtime.InteropServices;
 using System.Text.Json;
 using Assignum.Core;
+using Assignum.Core.Books;
 using Assignum.Core.Chart;
 using Assignum.Core.Entries;
 using Assignum.Core.Landing;
@@ -28,6 +29,7 @@ public sealed class JournalWriter(
     private readonly List<(EventRow Event, int Line, StockMove Move)> moves = [];
     private readonly List<(EventRow Event, SubledgerMovement Movement)> quiet = [];
     private readonly List<(EventRow Event, EventLink Link)> links = [];
+    private readonly List<(EventRow Event, int Place, GoodsLine Line)> goodsLines = [];
     private readonly List<(long By, string Name)> turned = [];
     private readonly List<EntryToPost> entries = [];
     private readonly List<CopyRows> rows = [];
@@ -44,14 +46,18 @@ public sealed class JournalWriter(
     /// <param name="named">The accounts that it names, as they are written and by the numbers of today.</param>
     /// <param name="without">What it does to subledgers without a line.</param>
     /// <param name="about">The names under which it is found.</param>
+    /// <param name="goods">What it says of goods, with the places of its lines.</param>
     public void Add(
         EventRow row,
         IReadOnlyList<StockMove> stock,
         IReadOnlyList<(string Written, string Now)> named,
         IReadOnlyList<SubledgerMovement> without,
-        IReadOnlyCollection<EventLink> about
+        IReadOnlyCollection<EventLink> about,
+        IReadOnlyList<(int Place, GoodsLine Line)> goods
     )
     {
+        foreach (var (place, line) in goods)
+            goodsLines.Add((row, place, line));
         foreach (var movement in without)
         {
             quiet.Add((row, movement));
@@ -173,6 +179,29 @@ public sealed class JournalWriter(
         made = Rows("event_link (entity_id, party, what, name, event_id)");
         foreach (var (e, link) in links)
             made.Row().Int(entity).Text(link.Party).Text(link.Order ? "order" : "document").Text(link.Name).Big(e.Id);
+        made = Rows(
+            "goods_line (entity_id, event_id, line_no, date, fact, party, order_ref, item, named, document, quantity, "
+                + "amount, account_id, cost, cost_account_id, unit_price, location)"
+        );
+        foreach (var (e, place, line) in goodsLines)
+            made.Row()
+                .Int(entity)
+                .Big(e.Id)
+                .Int(place)
+                .Day(line.Date)
+                .Text(Words.Of(line.Fact))
+                .Text(line.Party)
+                .Text(line.Order)
+                .Text(line.Item)
+                .Text(line.Named)
+                .Text(line.Document)
+                .Num(line.Quantity)
+                .Num(line.Amount)
+                .Big(line.Account is null ? null : idOf(entity, line.Account))
+                .Num(line.Cost)
+                .Big(line.CostAccount is null ? null : idOf(entity, line.CostAccount))
+                .Num(line.UnitPrice)
+                .Text(line.Location);
         foreach (var of in entries.GroupBy(e => e.Entity))
         {
             var share = new Share(this, of.Key, [.. of], number => idOf(of.Key, number)!.Value);
@@ -185,6 +214,7 @@ public sealed class JournalWriter(
         moves.Clear();
         quiet.Clear();
         links.Clear();
+        goodsLines.Clear();
         entries.Clear();
     }
 
@@ -323,13 +353,25 @@ public sealed class JournalWriter(
     // Which events are turned back by these, each once.
     private async Task TurnedAsync(NpgsqlConnection db, CancellationToken stop)
     {
-        if (turned.Count == 0)
-            return;
+        // One after the other: what is turned back may itself have turned something back in this batch.
+        foreach (var (by, name) in turned)
+            await TurnedAsync(db, by, name, stop);
+    }
+
+    private async Task TurnedAsync(NpgsqlConnection db, long by, string name, CancellationToken stop)
+    {
         await using var command = new NpgsqlCommand(
             """
-            insert into event_reversal (entity_id, event_id, by_event_id)
-            select $1, v.event_id, t.by from unnest($2, $3, $4) as t(by, source, id)
-            join event v on v.entity_id = $1 and v.source = t.source and v.external_id = t.id
+            with turned as (
+              insert into event_reversal (entity_id, event_id, by_event_id)
+              select $1, v.event_id, $2 from event v where v.entity_id = $1 and v.source = $3 and v.external_id = $4
+              returning event_id, by_event_id)
+            insert into goods_line (entity_id, event_id, line_no, date, fact, party, order_ref, item, named, document, quantity,
+              amount, account_id, cost, cost_account_id, unit_price, location)
+            select $1, t.by_event_id, g.line_no, r.date, g.fact, g.party, g.order_ref, g.item, g.named, g.document, -g.quantity,
+              -g.amount, g.account_id, -g.cost, g.cost_account_id, g.unit_price, g.location
+            from turned t join goods_line g on g.entity_id = $1 and g.event_id = t.event_id
+            join event r on r.entity_id = $1 and r.event_id = t.by_event_id
             """,
             db
         )
@@ -337,9 +379,9 @@ public sealed class JournalWriter(
             Parameters =
             {
                 new() { Value = entity },
-                new() { Value = turned.Select(t => t.By).ToArray() },
-                new() { Value = turned.Select(t => t.Name.Split('/', 2)[0]).ToArray() },
-                new() { Value = turned.Select(t => t.Name.Split('/', 2)[^1]).ToArray() },
+                new() { Value = by },
+                new() { Value = name.Split('/', 2)[0] },
+                new() { Value = name.Split('/', 2)[^1] },
             },
         };
         await command.ExecuteNonQueryAsync(stop);

@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using Assignum.Core.Books;
 using Assignum.Core.Chart;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
@@ -36,21 +37,38 @@ public class HistoryAlwaysHolds
 
         public Dictionary<string, decimal> Lines { get; } = new(StringComparer.Ordinal);
         public List<SubledgerMovement> Movements { get; } = [];
+        public List<LandedSum> Landed { get; } = [];
+        public List<(BusinessEvent Source, EntryResult Result)> Posted { get; } = [];
 
         /// <summary>How many documents of each sort there are.</summary>
         public Dictionary<string, int> Named { get; } = new(StringComparer.Ordinal);
         public DocumentRegister Register => register;
         public CompiledSetUp Compiled => compiled;
 
-        public EntryResult Step(BusinessEvent source) =>
-            (run ??= new EventRun(null, register)).Step(source, compiled, this);
+        public EntryResult Step(BusinessEvent source)
+        {
+            register.Expect($"{source.Source}/{source.Id}");
+            return (run ??= new EventRun(null, register)).Step(source, compiled, this);
+        }
 
         public bool Take(BusinessEvent source, EntryResult result)
         {
             if (result.Outcome == "refused")
                 return false;
             foreach (var line in result.Entry?.Lines ?? [])
+            {
                 Lines[line.Account] = Lines.GetValueOrDefault(line.Account) + line.Signed;
+                Landed.Add(
+                    new LandedSum(
+                        line.Account,
+                        line.Purpose?.Name,
+                        result.Entry!.CountsAs ?? source.Kind,
+                        line.Signed,
+                        1
+                    )
+                );
+            }
+            Posted.Add((source, result));
             if (result.Entry is { } entry)
             {
                 entry.Lines.Sum(l => l.Signed).ShouldBe(0, source.Kind);
@@ -109,6 +127,88 @@ public class HistoryAlwaysHolds
                 line.ReceiptCost = 7;
         }
         return e;
+    }
+
+    // Whatever is posted, also by hand on control accounts: the causes of every control add up to its difference, and what is
+    // turned back, the newest first, leaves nothing of anything.
+    [Fact]
+    public void Causes_add_up_and_what_is_turned_back_leaves_nothing()
+    {
+        var (differs, turned) = (0, 0);
+        RandomCompanies.Any.Sample(
+            company =>
+            {
+                var kept = new Kept(company.SetUp);
+                var random = new Random(company.SetUp.Assignments.Count * 104_729 + company.SetUp.Accounts.Count);
+                var controls = company
+                    .SetUp.Accounts.Where(a => a.Control != Control.None && a.Kind == AccountKind.Posting)
+                    .ToDictionary(a => a.Number, a => a.Control, StringComparer.Ordinal);
+                var byHand = new[] { "opening", "hand-entry", "stock-adjusted", "money-moved" };
+                for (var i = 0; i < 40; i++)
+                {
+                    var source =
+                        random.Next(4) > 0
+                            ? Next(random, kept)
+                            : RandomEvents.Next(
+                                random,
+                                EventKinds.Find(byHand[random.Next(byHand.Length)])!,
+                                company.SetUp,
+                                []
+                            );
+                    source.Id = $"E{i}";
+                    kept.Step(source);
+                }
+                foreach (var tie in TieOuts.Of(controls, kept.Landed))
+                {
+                    tie.Ledger.ShouldBe(
+                        kept.Lines.Where(l => controls.GetValueOrDefault(l.Key) == tie.Control).Sum(l => l.Value),
+                        tie.Control.ToString()
+                    );
+                    tie.Causes.Sum(c => c.Amount).ShouldBe(tie.Difference, tie.Control.ToString());
+                    if (tie.Difference != 0)
+                        Interlocked.Increment(ref differs);
+                }
+                foreach (var (source, result) in kept.Posted.ToArray().Reverse())
+                {
+                    var back = kept.Step(
+                        new BusinessEvent
+                        {
+                            Source = "own",
+                            Id = source.Id + "-back",
+                            Kind = "reversed",
+                            Date = source.Date,
+                            Reverses = $"{source.Source}/{source.Id}",
+                            Text = "by mistake",
+                            ReverseOn = result.Entry?.Reversal?.Date,
+                            Party = source.Party,
+                            Reference = source.Reference,
+                        }
+                    );
+                    back.Outcome.ShouldBe(
+                        result.Outcome,
+                        $"{source.Kind}: "
+                            + string.Join("; ", back.Errors.Concat(back.Entry?.Remarks ?? []).Select(e => e.Message))
+                    );
+                    Interlocked.Increment(ref turned);
+                }
+                kept.Lines.Values.ShouldAllBe(v => v == 0);
+                foreach (
+                    var row in kept.Movements.GroupBy(m =>
+                        (m.Account, m.Document, m.Party, m.Reference, m.Currency, m.Context.Item, m.Context.Location)
+                    )
+                )
+                {
+                    row.Sum(m => m.Amount).ShouldBe(0, row.Key.ToString());
+                    row.Sum(m => m.CurrencyAmount ?? 0).ShouldBe(0, row.Key.ToString());
+                    row.Sum(m => m.Quantity).ShouldBe(0, row.Key.ToString());
+                }
+                foreach (var tie in TieOuts.Of(controls, kept.Landed))
+                    (tie.Ledger, tie.Documents).ShouldBe((0m, 0m), tie.Control.ToString());
+            },
+            iter: 120
+        );
+        differs.ShouldBeGreaterThan(40);
+        turned.ShouldBeGreaterThan(1_500);
     }
 
     [Fact]

@@ -37,6 +37,12 @@ public class TurnedBack
                 having sum(amount) <> 0 or sum(currency_amount) <> 0 or sum(quantity) <> 0
               union all select 'stock ' || item || ' ' || trim_scale(sum(quantity)) from stock_movement group by item
                 having sum(quantity) <> 0 or sum(value) <> 0
+              union all select 'goods ' || fact || ' ' || item || ' ' || trim_scale(sum(quantity)) || ' ' ||
+                trim_scale(sum(amount)) || ' ' || trim_scale(sum(cost)) from goods_line group by fact, item
+                having sum(quantity) <> 0 or sum(amount) <> 0 or sum(cost) <> 0
+              union all select 'month ' || a."number" || ' ' || trim_scale(sum(d.amount)) || ' ' || trim_scale(sum(d.quantity))
+                from landed_month d join accounts a using (entity_id, account_id) group by a."number", d.item, d.location
+                having sum(d.amount) <> 0 or sum(d.quantity) <> 0
               union all select 'tax ' || code || ' ' || trim_scale(sum(entity_tax)) from entry_tax group by code
                 having sum(entity_base) <> 0 or sum(entity_tax) <> 0 or sum(entity_reclaimed) <> 0) y
             """,

@@ -1,15 +1,6 @@
+using Assignum.Core.Entries;
+
 namespace Assignum.Core.Books;
-
-/// <summary>What a line of goods did.</summary>
-public enum GoodsFact
-{
-    Shipped,
-    Invoiced,
-    Received,
-
-    /// <summary>Invoiced by the supplier.</summary>
-    Billed,
-}
 
 /// <summary>A line of a stock item that went out, was invoiced, came in or was billed.</summary>
 /// <param name="Named">The shipment or receipt that it names; null: none.</param>

@@ -76,6 +76,10 @@ public abstract class EventKind
     /// nothing.</summary>
     public virtual bool ClosesYears => false;
 
+    /// <summary>What its lines of goods did, and whether they are turned round; null: it is not about goods between us and
+    /// others.</summary>
+    public virtual (GoodsFact Fact, bool Turned)? Goods => null;
+
     /// <summary>Whether it turns back what another event did, instead of calling for legs of its own.</summary>
     public virtual bool TurnsBack => false;
 

@@ -265,7 +265,8 @@ internal sealed class PostingBatch(
                 e.Currency ?? views[e.Date].Result!.SetUp.Entity.Currency,
                 e.Reference ?? $"{e.Source}/{e.Id}"
             ),
-            EventLinks.Of(e, result)
+            EventLinks.Of(e, result),
+            Core.Books.GoodsLines.Of(e, result)
         );
         if (result.Entry is not { } entry)
             return null;

@@ -9,6 +9,7 @@ public sealed class ChannelRefund : ChannelSale
     public override string Name => "channel-refund";
     public override string Title => "Refund in a channel";
     public override string Explain => "A sale in a channel is taken back and refunded.";
+    public override (GoodsFact Fact, bool Turned)? Goods => (GoodsFact.Invoiced, true);
 
     public override IReadOnlyList<string> Takes => [.. base.Takes, "corrects"];
     public override Correcting Corrects => Correcting.Tax;

@@ -9,6 +9,7 @@ public class ChannelSale : EventKind
     public override string Name => "channel-sale";
     public override string Title => "Sale in a channel";
     public override string Explain => "Something was sold in a channel; its provider owes us the money.";
+    public override (GoodsFact Fact, bool Turned)? Goods => (GoodsFact.Invoiced, false);
 
     public override Purpose? WrittenIn(string list) => list == "lines" ? SalesRevenue : base.WrittenIn(list);
 

@@ -5,6 +5,7 @@ public sealed class GoodsReturned : GoodsShipped
 {
     public override string Name => "goods-returned";
     public override string Explain => "Goods came back from a customer.";
+    public override (GoodsFact Fact, bool Turned)? Goods => (GoodsFact.Shipped, true);
 
     public override void Write(EntrySheet sheet)
     {

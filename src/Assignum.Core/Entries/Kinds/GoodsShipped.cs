@@ -7,6 +7,7 @@ public class GoodsShipped : EventKind
 {
     public override string Name => "goods-shipped";
     public override string Explain => "Goods left the warehouse for a customer.";
+    public override (GoodsFact Fact, bool Turned)? Goods => (GoodsFact.Shipped, false);
     public override IReadOnlyList<string> Takes => ["party", "channel", "location", "project", "order"];
     public override IReadOnlyList<string> Needs => ["party"];
     public override IReadOnlyList<string> LineTakes =>

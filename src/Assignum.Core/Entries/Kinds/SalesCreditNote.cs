@@ -8,6 +8,7 @@ public sealed class SalesCreditNote : SalesInvoice
 {
     public override string Name => "sales-credit-note";
     public override string Explain => "A customer is credited for what was invoiced before.";
+    public override (GoodsFact Fact, bool Turned)? Goods => (GoodsFact.Invoiced, true);
 
     public override IReadOnlyList<string> Takes => [.. base.Takes, "corrects"];
     public override Correcting Corrects => Correcting.All;

@@ -8,6 +8,7 @@ public class SalesInvoice : EventKind
 {
     public override string Name => "sales-invoice";
     public override string Explain => "A customer is invoiced for what was sold.";
+    public override (GoodsFact Fact, bool Turned)? Goods => (GoodsFact.Invoiced, false);
 
     public override Purpose? WrittenIn(string list) => list == "lines" ? SalesRevenue : base.WrittenIn(list);
 

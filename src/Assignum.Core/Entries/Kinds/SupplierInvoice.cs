@@ -9,6 +9,7 @@ public class SupplierInvoice : EventKind
 {
     public override string Name => "supplier-invoice";
     public override string Explain => "A supplier's invoice came; it may settle what was received before.";
+    public override (GoodsFact Fact, bool Turned)? Goods => (GoodsFact.Billed, false);
 
     public override Purpose? WrittenIn(string list) =>
         list is "lines" or "charges" ? NonStockCost : base.WrittenIn(list);
