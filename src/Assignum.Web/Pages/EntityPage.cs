@@ -132,6 +132,19 @@ public abstract class EntityPage(DeskContext desk) : PageModel
             );
             return;
         }
+        // An act that is named and not there is not another act.
+        if (
+            Request.Query["handler"].ToString() is { Length: > 0 } named
+            && !named.Equals(handler.Name, StringComparison.OrdinalIgnoreCase)
+        )
+        {
+            context.Result = new StatusCodeResult(
+                HttpMethods.IsPost(Request.Method)
+                    ? StatusCodes.Status405MethodNotAllowed
+                    : StatusCodes.Status404NotFound
+            );
+            return;
+        }
         // What reads JSON is sent JSON, what reads a form a form.
         if (
             Request.ContentType is { Length: > 0 } type
