@@ -269,7 +269,7 @@ public sealed class HandEntryModel(
             .Where(f => f.Value.Length > 0)
             .ToDictionary(f => f.Name, f => f.Value, StringComparer.Ordinal);
         var rows = new List<IReadOnlyDictionary<string, string>>();
-        for (var i = 0; i <= MostFields && form.ContainsKey($"lines[{i}].account"); i++)
+        for (var i = 0; form.ContainsKey($"lines[{i}].account"); i++)
         {
             var row = new Dictionary<string, string>(StringComparer.Ordinal);
             foreach (var column in Columns)
