@@ -24,28 +24,6 @@ public static class TheirListReader
     public static IReadOnlyList<string> Numbers { get; } =
     ["quantity", "currencyAmount", "amount", "rate", "debit", "credit"];
 
-    /// <summary>Columns of a list that an opening is made of: with the account that each row stands on, its rate and due
-    /// day.</summary>
-    public static IReadOnlyList<string> OfOpenings { get; } =
-    [
-        "account",
-        "party",
-        "document",
-        "item",
-        "location",
-        "project",
-        "channel",
-        "method",
-        "order",
-        "quantity",
-        "currency",
-        "currencyAmount",
-        "rate",
-        "amount",
-        "date",
-        "due",
-    ];
-
     /// <summary>Columns of a trial balance: an amount, debits less credits, or the two sides.</summary>
     public static IReadOnlyList<string> OfTrialBalance { get; } = ["account", "name", "debit", "credit", "amount"];
 
@@ -66,6 +44,10 @@ public static class TheirListReader
         "amount",
         "date",
     ];
+
+    /// <summary>Columns of a list that an opening is made of: with the account that each row stands on, its rate and due
+    /// day.</summary>
+    public static IReadOnlyList<string> OfOpenings { get; } = ["account", .. Columns, "rate", "due"];
 
     /// <summary>The rows, or every fault with its row.</summary>
     /// <param name="json">Whether it is JSON; otherwise CSV in UTF-8, its cells parted by commas, semicolons or

@@ -281,106 +281,101 @@ internal static class StatementEndpoints
             )
             : ApiProblem.Of(found);
 
-    private static async Task<IResult> TaxChecksAsync(
+    // What is asked over a stretch of days and told as an object.
+    private static async Task<IResult> OverDaysAsync<T>(
         HttpContext http,
         string entity,
-        string? from,
-        string? to,
+        (string? From, string? To) days,
         DeskContext desk,
-        ReadStatements statements
+        Func<Visit, DateOnly, DateOnly, CancellationToken, Task<Outcome<T>>> read,
+        Func<T, object> told
     )
     {
-        var (visit, first, last, wrong) = await SpanAsync(http, entity, from, to, desk);
+        var (visit, first, last, wrong) = await SpanAsync(http, entity, days.From, days.To, desk);
         if (visit is null)
             return wrong!;
-        var found = await statements.TaxChecksAsync(visit, first, last, http.RequestAborted);
-        return found.Result is { } of
-            ? Results.Json(
-                new
-                {
-                    revenue = of.Revenue.Select(r => new
-                    {
-                        code = r.Code,
-                        rate = r.Rate,
-                        revenue = r.Revenue,
-                        @base = r.Base,
-                        tax = r.Tax,
-                        difference = r.Difference,
-                    }),
-                    noBox = of.Unboxed.Select(a => new
-                    {
-                        account = a.Account,
-                        amount = a.Amount,
-                        lines = a.Lines,
-                    }),
-                    againstMatrix = of.AgainstMatrix.Select(c => new
-                    {
-                        standing = c.Standing,
-                        category = c.Category,
-                        code = c.Code,
-                        matrix = c.Matrix,
-                        amount = c.Amount,
-                        lines = c.Lines,
-                        example = c.Example,
-                    }),
-                    capitalPurchases = of.Capital.Select(c => new
-                    {
-                        entry = c.Number,
-                        taxDate = Iso(c.TaxDate),
-                        party = c.Party,
-                        code = c.Code,
-                        @base = c.Base,
-                        tax = c.Tax,
-                    }),
-                }
-            )
-            : ApiProblem.Of(found);
+        var found = await read(visit, first, last, http.RequestAborted);
+        return found.Result is { } of ? Results.Json(told(of)) : ApiProblem.Of(found);
     }
 
-    private static async Task<IResult> TaxReturnAsync(
+    private static Task<IResult> TaxChecksAsync(
         HttpContext http,
         string entity,
         string? from,
         string? to,
         DeskContext desk,
         ReadStatements statements
-    )
-    {
-        var (visit, first, last, wrong) = await SpanAsync(http, entity, from, to, desk);
-        if (visit is null)
-            return wrong!;
-        var found = await statements.TaxReturnAsync(visit, first, last, http.RequestAborted);
-        return found.Result is { } of
-            ? Results.Json(
-                new
+    ) => OverDaysAsync(http, entity, (from, to), desk, statements.TaxChecksAsync, of => new
+        {
+            revenue = of.Revenue.Select(r => new
+            {
+                code = r.Code,
+                rate = r.Rate,
+                revenue = r.Revenue,
+                @base = r.Base,
+                tax = r.Tax,
+                difference = r.Difference,
+            }),
+            noBox = of.Unboxed.Select(a => new
+            {
+                account = a.Account,
+                amount = a.Amount,
+                lines = a.Lines,
+            }),
+            againstMatrix = of.AgainstMatrix.Select(c => new
+            {
+                standing = c.Standing,
+                category = c.Category,
+                code = c.Code,
+                matrix = c.Matrix,
+                amount = c.Amount,
+                lines = c.Lines,
+                example = c.Example,
+            }),
+            capitalPurchases = of.Capital.Select(c => new
+            {
+                entry = c.Number,
+                taxDate = Iso(c.TaxDate),
+                party = c.Party,
+                code = c.Code,
+                @base = c.Base,
+                tax = c.Tax,
+            }),
+        });
+
+    private static Task<IResult> TaxReturnAsync(
+        HttpContext http,
+        string entity,
+        string? from,
+        string? to,
+        DeskContext desk,
+        ReadStatements statements
+    ) => OverDaysAsync(http, entity, (from, to), desk, statements.TaxReturnAsync, of => new
+        {
+            boxes = of.Boxes.Select(b => new { box = b.Box, amount = b.Amount }),
+            codes = of.Codes.Select(c => new
+            {
+                code = c.Code,
+                direction = c.Direction,
+                capital = c.Capital,
+                @base = c.Base,
+                tax = c.Tax,
+                nonDeductible = c.NonDeductible,
+                entries = c.Entries,
+            }),
+            tie = new
+            {
+                ledger = of.Tie.Ledger,
+                taxLines = of.Tie.TaxLines,
+                difference = of.Tie.Difference,
+                causes = of.Tie.Causes.Select(c => new
                 {
-                    boxes = of.Boxes.Select(b => new { box = b.Box, amount = b.Amount }),
-                    codes = of.Codes.Select(c => new
-                    {
-                        code = c.Code,
-                        direction = c.Direction,
-                        capital = c.Capital,
-                        @base = c.Base,
-                        tax = c.Tax,
-                        nonDeductible = c.NonDeductible,
-                        entries = c.Entries,
-                    }),
-                    tie = new
-                    {
-                        ledger = of.Tie.Ledger,
-                        taxLines = of.Tie.TaxLines,
-                        difference = of.Tie.Difference,
-                        causes = of.Tie.Causes.Select(c => new
-                        {
-                            cause = Words.Of(c.Cause),
-                            amount = c.Amount,
-                            count = c.Count,
-                        }),
-                    },
-                }
-            )
-            : ApiProblem.Of(found);
-    }
+                    cause = Words.Of(c.Cause),
+                    amount = c.Amount,
+                    count = c.Count,
+                }),
+            },
+        });
 
     private static async Task<IResult> FiledAsync(
         HttpContext http,

@@ -92,7 +92,8 @@ public sealed class SubledgersModel(DeskContext desk, ReadSubledgers books) : Bo
                                 ),
                             }
                     ),
-                ]
+                ],
+                400
             );
 
     private async Task<IActionResult?> ReadAsync(int most, int after)
