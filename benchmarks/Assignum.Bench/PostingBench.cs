@@ -29,15 +29,8 @@ internal static class PostingBench
             "2026-05-01",
             Directory.GetFiles(bundle, "*.csv").Select(f => (Path.GetFileName(f), File.ReadAllText(f)))
         );
-        var templates = File.ReadAllLines(Path.Combine(root, "demo", "skerrow", "1-skerrow", "events.ndjson"))
-            .Where(l =>
-                !l.Contains("\"opening\"", StringComparison.Ordinal)
-                && !l.Contains("customer-payment", StringComparison.Ordinal)
-            )
-            .Distinct()
-            .ToArray();
-        string Event(int i) =>
-            templates[i % templates.Length].Replace("\"id\": \"", $"\"id\": \"{i}-", StringComparison.Ordinal);
+        var templates = Templates(Path.Combine(root, "demo", "skerrow", "1-skerrow", "events.ndjson"));
+        string Event(int i) => PostingBench.Event(templates, i);
 
         // A server that has run for a while, and how it was just after its start.
         var watch = Stopwatch.StartNew();
@@ -76,6 +69,21 @@ internal static class PostingBench
         );
         await BalanceAsync(app);
     }
+
+    /// <summary>The events of a file that can be posted any number of times.</summary>
+    internal static string[] Templates(string file) =>
+        [
+            .. File.ReadAllLines(file)
+                .Where(l =>
+                    !l.Contains("\"opening\"", StringComparison.Ordinal)
+                    && !l.Contains("customer-payment", StringComparison.Ordinal)
+                )
+                .Distinct(),
+        ];
+
+    /// <summary>An event of its own made of one of them.</summary>
+    internal static string Event(string[] templates, int number) =>
+        templates[number % templates.Length].Replace("\"id\": \"", $"\"id\": \"{number}-", StringComparison.Ordinal);
 
     // Hand entries spread over all accounts, through the same door.
     private static async Task BalanceAsync(ServedApp app)

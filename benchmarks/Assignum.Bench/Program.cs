@@ -20,6 +20,10 @@ if (Wants("entries"))
     EntryBench.Run(root);
 if (Wants("posting") && owner is not null)
     await PostingBench.RunAsync(owner, application!, root);
+
+// Against another built copy of the program, which is named; and a file of events, if not the demo's.
+if (args.Length > 2 && args[1] == "race" && owner is not null)
+    await RaceBench.RunAsync(owner, application!, root, args[2], args.ElementAtOrDefault(3));
 if (Wants("books") && owner is not null)
     await BooksBench.RunAsync(owner, application!, root);
 if (Wants("chart") && owner is not null)

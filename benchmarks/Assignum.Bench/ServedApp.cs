@@ -32,6 +32,16 @@ internal sealed class ServedApp : IAsyncDisposable
         }
     }
 
+    /// <summary>What the application's process took of processors so far.</summary>
+    public TimeSpan Processor
+    {
+        get
+        {
+            process.Refresh();
+            return process.TotalProcessorTime;
+        }
+    }
+
     public static async Task<ServedApp> StartAsync(string root, string owner, string application)
     {
         var port = FreePort();

@@ -32,7 +32,9 @@ public sealed class JournalWriter(
     private readonly List<(EventRow Event, int Place, GoodsLine Line)> goodsLines = [];
     private readonly List<(long By, string Name)> turned = [];
     private readonly List<EntryToPost> entries = [];
-    private readonly List<CopyRows> rows = [];
+    private readonly List<CopyRows> heads = [];
+    private readonly List<CopyRows> details = [];
+    private bool detailsWritten;
     private readonly List<(int Entity, int Place, byte[] Digest)> seals = [];
     private CopyRows? sealedRows;
     private readonly List<Share> shares = [];
@@ -96,6 +98,7 @@ public sealed class JournalWriter(
     public void Make(Func<int, string, long?> idOf)
     {
         var made = Rows(
+            heads,
             "event (entity_id, event_id, source, external_id, kind, date, body, outcome, edition, received_by)"
         );
         foreach (var (e, _) in events)
@@ -110,7 +113,7 @@ public sealed class JournalWriter(
                 .Text(e.Outcome)
                 .Int(e.Edition)
                 .Text(who);
-        made = Rows("stock_movement (entity_id, event_id, line_no, item, location, quantity, value, date)");
+        made = Rows(details, "stock_movement (entity_id, event_id, line_no, item, location, quantity, value, date)");
         foreach (var (of, line, move) in moves)
         {
             uses.Add("items", move.Item);
@@ -126,6 +129,7 @@ public sealed class JournalWriter(
                 .Day(of.Date);
         }
         made = Rows(
+            heads,
             "entry (entity_id, entry_id, number, year, sequence, event_id, role, event_entity_id, date, edition, "
                 + "kind, counts_as, currency, rate, reference, party, total, remarks, posted_by, seal)"
         );
@@ -158,12 +162,12 @@ public sealed class JournalWriter(
             seals.Add((e.Entity, place, Digest(content, e, bodies[e.EventId], n => idOf(e.Entity, n)!.Value)));
         }
         // Which accounts an event means, whatever their numbers become.
-        made = Rows("event_account (entity_id, event_id, number, account_id)");
+        made = Rows(heads, "event_account (entity_id, event_id, number, account_id)");
         foreach (var (e, named) in events)
         foreach (var (written, now) in named)
             if (idOf(entity, now) is { } account)
                 made.Row().Int(entity).Big(e.Id).Text(written).Big(account);
-        made = Rows(MovementColumns);
+        made = Rows(details, MovementColumns);
         foreach (var (e, m) in quiet)
         {
             uses.Add(m.Context);
@@ -176,10 +180,11 @@ public sealed class JournalWriter(
                 (e.Id, entity, e.Date, e.CountsAs)
             );
         }
-        made = Rows("event_link (entity_id, party, what, name, event_id)");
+        made = Rows(details, "event_link (entity_id, party, what, name, event_id)");
         foreach (var (e, link) in links)
             made.Row().Int(entity).Text(link.Party).Text(link.Order ? "order" : "document").Text(link.Name).Big(e.Id);
         made = Rows(
+            details,
             "goods_line (entity_id, event_id, line_no, date, fact, party, order_ref, item, named, document, quantity, "
                 + "amount, account_id, cost, cost_account_id, unit_price, location)"
         );
@@ -206,7 +211,7 @@ public sealed class JournalWriter(
         {
             var share = new Share(this, of.Key, [.. of], number => idOf(of.Key, number)!.Value);
             shares.Add(share);
-            rows.AddRange([share.Movements, share.Taxes]);
+            details.AddRange([share.Movements, share.Taxes]);
         }
         turned.AddRange(events.Where(e => e.Row.Reverses is not null).Select(e => (e.Row.Id, e.Row.Reverses!)));
         // The rows say it all. What waits to be written does not keep what it was made of from being let go.
@@ -218,13 +223,27 @@ public sealed class JournalWriter(
         entries.Clear();
     }
 
-    /// <summary>Writes everything made, in the caller's transaction, which holds the postings of the
-    /// entities.</summary>
+    /// <summary>Writes what belongs to the events and entries made, as far as it is known by now, in the caller's
+    /// transaction. It waits for nobody and makes nobody wait, so the books need not be held; what turns out not to fit is
+    /// taken back with the transaction.</summary>
+    public async Task WriteDetailsAsync(NpgsqlConnection db, CancellationToken stop)
+    {
+        foreach (var table in details)
+            await table.SendAsync(db, stop);
+        foreach (var share in shares)
+            await share.WriteLinesAsync(db, stop);
+        detailsWritten = true;
+    }
+
+    /// <summary>Writes everything made that is not written yet, in the caller's transaction, which holds the postings of
+    /// the entities.</summary>
     public async Task WriteAsync(NpgsqlConnection db, CancellationToken stop)
     {
         await SealAsync(db, stop);
-        foreach (var table in rows)
+        foreach (var table in heads)
             await table.SendAsync(db, stop);
+        if (!detailsWritten)
+            await WriteDetailsAsync(db, stop);
         await TurnedAsync(db, stop);
         await UsesAsync(db, entity, uses, stop);
         foreach (var share in shares)
@@ -237,7 +256,7 @@ public sealed class JournalWriter(
     /// <inheritdoc/>
     public void Dispose()
     {
-        foreach (var table in rows)
+        foreach (var table in heads.Concat(details))
             table.Dispose();
         foreach (var share in shares)
             share.Dispose();
@@ -343,10 +362,10 @@ public sealed class JournalWriter(
             .Bool(true);
     }
 
-    private CopyRows Rows(string target)
+    private static CopyRows Rows(List<CopyRows> to, string target)
     {
         var made = new CopyRows(target);
-        rows.Add(made);
+        to.Add(made);
         return made;
     }
 
@@ -370,7 +389,8 @@ public sealed class JournalWriter(
               amount, account_id, cost, cost_account_id, unit_price, location)
             select $1, t.by_event_id, g.line_no, r.date, g.fact, g.party, g.order_ref, g.item, g.named, g.document, -g.quantity,
               -g.amount, g.account_id, -g.cost, g.cost_account_id, g.unit_price, g.location
-            from turned t join goods_line g on g.entity_id = $1 and g.event_id = t.event_id
+            from turned t join event v on v.entity_id = $1 and v.event_id = t.event_id
+            join goods_line g on g.entity_id = $1 and g.date = v.date and g.event_id = t.event_id
             join event r on r.entity_id = $1 and r.event_id = t.by_event_id
             """,
             db
@@ -429,6 +449,7 @@ public sealed class JournalWriter(
             byMonth;
         private readonly LandedSums landed = new();
         private CopyRows? lines;
+        private bool linesWritten;
 
         public int Of { get; }
         public Uses Uses { get; }
@@ -480,6 +501,15 @@ public sealed class JournalWriter(
                 MakeLines(known);
         }
 
+        /// <summary>The lines, where the ids of all their patterns are known.</summary>
+        public async Task WriteLinesAsync(NpgsqlConnection db, CancellationToken stop)
+        {
+            if (lines is null || linesWritten)
+                return;
+            linesWritten = true;
+            await lines.SendAsync(db, stop);
+        }
+
         public async Task WriteAsync(NpgsqlConnection db, CancellationToken stop)
         {
             if (lines is null)
@@ -488,7 +518,7 @@ public sealed class JournalWriter(
                 writer.committed.Add(known.Committed);
                 MakeLines(known);
             }
-            await lines!.SendAsync(db, stop);
+            await WriteLinesAsync(db, stop);
             await byDay.WriteAsync(db, Of, stop);
             await byMonth.WriteAsync(db, Of, stop);
             await landed.WriteAsync(db, Of, stop);

@@ -44,7 +44,7 @@ public static class SubledgerStore
         {Kept} and m.account_id = any($15)
         union all
         select s.account_id, null, null, nullif(s.item, ''), s.state, nullif(s.location, ''), null, null,
-          nullif(s.purpose, ''), null, null, null, null, null, s.amount, null, s.quantity, s.since, null, s.kind, null, null,
+          nullif(s.purpose, ''), null, null, null, null, null, s.amount, null, s.quantity, s.since, null, s.kind, null,
           s.entries
         from landed_month s where s.entity_id = $1 and s.account_id = any($14) and s.month < $13 and s.state <> ''
         {Others}
@@ -60,7 +60,7 @@ public static class SubledgerStore
         select l.account_id, l.party, coalesce(n.reference, v.source || '/' || v.external_id), l.item, null, l.location,
           null, l.project, l.purpose, l.channel, l.method, l.tax_code, l.counterparty, n.currency, l.debit - l.credit,
           l.currency_debit - l.currency_credit, 0, l.date, null,
-          coalesce(n.counts_as, n.kind), l.entry_id, n.posted_at, 0
+          coalesce(n.counts_as, n.kind), l.entry_id, 0
         from entry_line l join entry n on n.entity_id = l.entity_id and n.entry_id = l.entry_id
         join event v on v.entity_id = n.event_entity_id and v.event_id = n.event_id
         where l.entity_id = $1 and l.account_id = any($6) and l.date <= $4 and ($5::timestamptz is null or n.posted_at <= $5)
@@ -71,9 +71,11 @@ public static class SubledgerStore
     private const string Kept = """
         select m.account_id, m.party, coalesce(m.document_key, m.reference) as document_ref, m.item, m.state, m.location,
           m.order_ref, m.project, m.purpose, m.channel, m.method, m.tax_code, m.counterparty, m.currency, m.amount,
-          m.currency_amount, m.quantity, m.date, m.due, m.kind, m.entry_id, m.posted_at, 0::bigint as entries
+          m.currency_amount, m.quantity, m.date, m.due, m.kind, m.entry_id, 0::bigint as entries
         from subledger_movement m
-        where m.entity_id = $1 and m.date <= $4 and ($5::timestamptz is null or m.posted_at <= $5)
+        where m.entity_id = $1 and m.date <= $4 and ($5::timestamptz is null or $5 >= case when m.entry_id is null
+          then (select v.received_at from event v where v.entity_id = m.event_entity_id and v.event_id = m.event_id)
+          else (select n.posted_at from entry n where n.entity_id = $1 and n.entry_id = m.entry_id) end)
         """;
 
     private static string Cause(Control control)

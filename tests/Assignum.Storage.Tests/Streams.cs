@@ -46,6 +46,7 @@ public class Streams
     {
         await using var stream = new PostEvents(company.Desk).Stream(company.Actor, code);
         var answers = new List<PostedEvent>();
+        var given = 1;
         for (var i = 0; i < batches.Count; i++)
         {
             if (between is not null)
@@ -53,7 +54,7 @@ public class Streams
             var outcome = await stream.PostAsync(
                 batches[i],
                 answers.Count + 1,
-                () => i + 1 < batches.Count ? batches[i + 1] : null,
+                () => given < batches.Count ? batches[given++] : null,
                 Stop
             );
             answers.AddRange(outcome.Result!);

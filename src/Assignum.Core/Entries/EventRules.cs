@@ -22,6 +22,30 @@ internal static class EventRules
         "cost",
     ];
 
+    // What decides how many decimals an amount has; what a line is in a currency of its own is looked at where that is
+    // known.
+    private enum Scale
+    {
+        Document,
+        Base,
+        Finest,
+    }
+
+    private static readonly (EventField<BusinessEvent> Field, Scale Scale)[] OfEvent = Scaled(EventFields.OfEvent);
+    private static readonly (EventField<EventLine> Field, Scale Scale)[] OfLine = Scaled(EventFields.OfLine);
+
+    private static (EventField<T>, Scale)[] Scaled<T>(EventFieldTable<T> fields) =>
+        [
+            .. fields.Select(f =>
+                (
+                    f,
+                    f.Name == "currencyAmount" ? Scale.Finest
+                    : InBaseCurrency.Contains(f.Name) ? Scale.Base
+                    : Scale.Document
+                )
+            ),
+        ];
+
     public static List<Fault> Check(
         BusinessEvent source,
         CompiledSetUp setUp,
@@ -52,23 +76,18 @@ internal static class EventRules
         var look = new Look(setUp, faults, remarks);
         var decimals = Currencies.Decimals(source.Currency ?? setUp.Entity.Currency) ?? setUp.BaseDecimals;
 
-        foreach (var field in EventFields.OfEvent)
-            look.At(
-                field.Get(source),
-                field.Type,
-                "",
-                field.Name,
-                InBaseCurrency.Contains(field.Name) ? setUp.BaseDecimals : decimals
-            );
+        foreach (var (field, scale) in OfEvent)
+            if (field.Get(source) is { } value)
+                look.At(value, field.Type, new(field.Name), scale == Scale.Base ? setUp.BaseDecimals : decimals);
         foreach (var name in kind.Needs)
-            if (FieldOf(EventFields.OfEvent, name).Get(source) is null)
+            if (EventFields.OfEvent.Find(name)!.Get(source) is null)
                 faults.Add(
                     new Fault("missing-field", $"{EventPlace.InWords(name)} is missing; {kind.Title} needs it.", name)
                 );
         CheckLines(source, kind, look, decimals, setUp, faults);
         for (var i = 0; i < source.Charges.Count; i++)
             foreach (var field in EventFields.OfCharge)
-                look.At(field.Get(source.Charges[i]), field.Type, $"charges[{i}].", field.Name, decimals);
+                look.At(field.Get(source.Charges[i]), field.Type, new(field.Name, "charges", i), decimals);
         CheckSettled(source.Settles, "settles", look, decimals, faults);
         CheckSettled(source.SettlesPayables, "settlesPayables", look, decimals, faults);
         CheckSettled(source.Deposits, "deposits", look, decimals, faults);
@@ -96,8 +115,7 @@ internal static class EventRules
                 look.At(
                     field.Get(settles[i]),
                     field.Type,
-                    $"{list}[{i}].",
-                    field.Name,
+                    new(field.Name, list, i),
                     field.Name == "documentAmount" ? EventFields.MostDecimals : decimals
                 );
             if (settles[i].Reference.Length == 0)
@@ -149,23 +167,24 @@ internal static class EventRules
         for (var i = 0; i < source.Lines.Count; i++)
         {
             var line = source.Lines[i];
-            foreach (var field in EventFields.OfLine)
+            foreach (var (field, scale) in OfLine)
                 if (field.Get(line) is { } value)
-                    // What a line is in a currency of its own is looked at where that is known.
                     look.At(
                         value,
                         field.Type,
-                        $"lines[{i}].",
-                        field.Name,
-                        field.Name == "currencyAmount" ? EventFields.MostDecimals
-                            : InBaseCurrency.Contains(field.Name) ? setUp.BaseDecimals
-                            : lineDecimals
+                        new(field.Name, "lines", i),
+                        scale switch
+                        {
+                            Scale.Finest => EventFields.MostDecimals,
+                            Scale.Base => setUp.BaseDecimals,
+                            _ => lineDecimals,
+                        }
                     );
             foreach (var name in kind.LineNeeds)
                 // A line that moves value alone has no price.
                 if (name == "unitPrice" && line is { Quantity: 0, Amount: not null })
                     continue;
-                else if (FieldOf(EventFields.OfLine, name).Get(line) is null)
+                else if (EventFields.OfLine.Find(name)!.Get(line) is null)
                     faults.Add(
                         new Fault(
                             "missing-field",
@@ -176,23 +195,20 @@ internal static class EventRules
         }
     }
 
-    private static EventField<T> FieldOf<T>(IReadOnlyList<EventField<T>> fields, string name) =>
-        fields.First(f => f.Name == name);
-
     /// <summary>Looks at one value: does the record exist, is it in use, has the amount the right decimals.</summary>
     private sealed record Look(CompiledSetUp SetUp, List<Fault> Faults, List<Fault> Remarks)
     {
-        public void At(object? value, FieldType type, string prefix, string name, int decimals)
+        public void At(object? value, FieldType type, FieldPlace place, int decimals)
         {
             switch (value)
             {
                 case null:
                     return;
                 case string code:
-                    Record(code, type, prefix, name);
+                    Record(code, type, place);
                     return;
                 case decimal number:
-                    Number(number, type, prefix, name, decimals);
+                    Number(number, type, place, decimals);
                     return;
                 case IReadOnlyDictionary<string, string> dimensions:
                     foreach (var (dimension, key) in dimensions)
@@ -201,54 +217,54 @@ internal static class EventRules
                                 new Fault(
                                     "unknown-record",
                                     $"Dimension {dimension} has no value {key}.",
-                                    $"{prefix}{name}.{dimension}"
+                                    $"{place}.{dimension}"
                                 )
                             );
                     return;
             }
         }
 
-        private void Number(decimal number, FieldType type, string prefix, string name, int decimals)
+        private void Number(decimal number, FieldType type, FieldPlace place, int decimals)
         {
             if (Math.Abs(number) > EventFields.LargestAmount)
                 Faults.Add(
                     new Fault(
                         "too-large",
-                        $"{EventPlace.InWords(prefix + name)} is larger than {EventFields.LargestAmount}.",
-                        prefix + name
+                        $"{EventPlace.InWords(place)} is larger than {EventFields.LargestAmount}.",
+                        place
                     )
                 );
             else if (type == FieldType.Amount && decimal.Round(number, decimals) != number)
-                TooFine(number, prefix, name, decimals);
+                TooFine(number, place, decimals);
             else if (type == FieldType.Rate && number <= 0)
                 Faults.Add(
                     new Fault(
                         "bad-rate",
-                        $"{EventPlace.InWords(prefix + name)} is {number}; a rate is greater than zero.",
-                        prefix + name
+                        $"{EventPlace.InWords(place)} is {number}; a rate is greater than zero.",
+                        place
                     )
                 );
             else if (type == FieldType.Share && (number < 0 || number > 1))
                 Faults.Add(
                     new Fault(
                         "bad-share",
-                        $"{EventPlace.InWords(prefix + name)} is {number}; a share is between 0 and 1.",
-                        prefix + name
+                        $"{EventPlace.InWords(place)} is {number}; a share is between 0 and 1.",
+                        place
                     )
                 );
         }
 
         // A discount that is too fine is rounded and warned of (docs/decisions/0004); any other amount is an error.
-        private void TooFine(decimal number, string prefix, string name, int decimals)
+        private void TooFine(decimal number, FieldPlace place, int decimals)
         {
-            var message = $"{EventPlace.InWords(prefix + name)} is {number}; its currency has {decimals} decimals.";
-            if (name == "discount")
+            var message = $"{EventPlace.InWords(place)} is {number}; its currency has {decimals} decimals.";
+            if (place.Name == "discount")
                 Remarks.Add(new Fault("too-many-decimals", Severity.Warning, message + " It is rounded."));
             else
-                Faults.Add(new Fault("too-many-decimals", message, prefix + name));
+                Faults.Add(new Fault("too-many-decimals", message, place));
         }
 
-        private void Record(string code, FieldType type, string prefix, string name)
+        private void Record(string code, FieldType type, FieldPlace place)
         {
             var (known, active) = type switch
             {
@@ -273,8 +289,8 @@ internal static class EventRules
                 Faults.Add(
                     new Fault(
                         "unknown-record",
-                        $"{EventPlace.InWords(prefix + name)}: there is no {Words.Of(type).Replace('-', ' ')} {code}; create it or correct the code.",
-                        prefix + name
+                        $"{EventPlace.InWords(place)}: there is no {Words.Of(type).Replace('-', ' ')} {code}; create it or correct the code.",
+                        place
                     )
                 );
             else if (

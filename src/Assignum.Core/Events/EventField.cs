@@ -1,3 +1,6 @@
+using System.Collections.Frozen;
+using System.Collections.ObjectModel;
+
 namespace Assignum.Core.Events;
 
 /// <summary>What a field of an event holds, and so how it is read, checked, picked in a form and described.</summary>
@@ -43,6 +46,30 @@ public enum FieldType
 /// <param name="Name">The JSON name.</param>
 public sealed record EventField<T>(string Name, FieldType Type, Func<T, object?> Get, Action<T, object?> Set);
 
+/// <summary>Fields, in their order and by their names.</summary>
+public sealed class EventFieldTable<T>(EventField<T>[] fields) : ReadOnlyCollection<EventField<T>>(fields)
+{
+    private readonly FrozenDictionary<string, EventField<T>> byName = fields.ToFrozenDictionary(
+        f => f.Name,
+        StringComparer.Ordinal
+    );
+
+    /// <summary>The field of that name; null: there is none.</summary>
+    public EventField<T>? Find(string name) => byName.GetValueOrDefault(name);
+}
+
+/// <summary>Where in an event a value stands; written out only where there is something to say of it.</summary>
+/// <param name="List">The list that it stands in; null: the event itself.</param>
+/// <param name="At">Which of the list, from 0.</param>
+public readonly record struct FieldPlace(string Name, string? List = null, int At = 0)
+{
+    /// <inheritdoc/>
+    public override string ToString() => List is null ? Name : $"{List}[{At}].{Name}";
+
+    /// <summary>Written out.</summary>
+    public static implicit operator string(FieldPlace place) => place.ToString();
+}
+
 /// <summary>Every field there is. JSON, forms, checks of records and the interface's description are all made from
 /// it.</summary>
 public static class EventFields
@@ -67,8 +94,7 @@ public static class EventFields
         };
 
     /// <summary>Fields of the event itself, without <c>source</c>, <c>id</c>, <c>kind</c> and the lists.</summary>
-    public static readonly IReadOnlyList<EventField<BusinessEvent>> OfEvent =
-    [
+    public static readonly EventFieldTable<BusinessEvent> OfEvent = new([
         Of(
             "date",
             FieldType.Date,
@@ -152,11 +178,10 @@ public static class EventFields
             e => e.Dimensions,
             (e, v) => e.Dimensions = (IReadOnlyDictionary<string, string>?)v
         ),
-    ];
+    ]);
 
     /// <summary>Fields of a line.</summary>
-    public static readonly IReadOnlyList<EventField<EventLine>> OfLine =
-    [
+    public static readonly EventFieldTable<EventLine> OfLine = new([
         Line("item", FieldType.Item, l => l.Item, (l, v) => l.Item = (string?)v),
         Line("account", FieldType.Account, l => l.Account, (l, v) => l.Account = (string?)v),
         Line("party", FieldType.Party, l => l.Party, (l, v) => l.Party = (string?)v),
@@ -196,34 +221,31 @@ public static class EventFields
             l => l.Dimensions,
             (l, v) => l.Dimensions = (IReadOnlyDictionary<string, string>?)v
         ),
-    ];
+    ]);
 
     /// <summary>Fields of a charge.</summary>
-    public static readonly IReadOnlyList<EventField<EventCharge>> OfCharge =
-    [
+    public static readonly EventFieldTable<EventCharge> OfCharge = new([
         new("amount", FieldType.Amount, c => c.Amount, (c, v) => c.Amount = v is decimal d ? d : 0),
         new("text", FieldType.Text, c => c.Text, (c, v) => c.Text = (string?)v),
         new("taxCode", FieldType.TaxCode, c => c.TaxCode, (c, v) => c.TaxCode = (string?)v),
         new("taxCategory", FieldType.TaxCategory, c => c.TaxCategory, (c, v) => c.TaxCategory = (string?)v),
         new("item", FieldType.Item, c => c.Item, (c, v) => c.Item = (string?)v),
         new("account", FieldType.Account, c => c.Account, (c, v) => c.Account = (string?)v),
-    ];
+    ]);
 
     /// <summary>Fields of a settlement.</summary>
-    public static readonly IReadOnlyList<EventField<Settlement>> OfSettlement =
-    [
+    public static readonly EventFieldTable<Settlement> OfSettlement = new([
         new("reference", FieldType.Text, s => s.Reference, (s, v) => s.Reference = (string?)v ?? ""),
         new("amount", FieldType.Amount, s => s.Amount, (s, v) => s.Amount = v is decimal d ? d : 0),
         new("rate", FieldType.Rate, s => s.Rate, (s, v) => s.Rate = (decimal?)v),
         new("account", FieldType.Account, s => s.Account, (s, v) => s.Account = (string?)v),
         new("documentAmount", FieldType.Amount, s => s.DocumentAmount, (s, v) => s.DocumentAmount = (decimal?)v),
-    ];
+    ]);
 
     /// <summary>Fields of a deposit that is used.</summary>
-    public static readonly IReadOnlyList<EventField<Settlement>> OfDeposit =
-    [
+    public static readonly EventFieldTable<Settlement> OfDeposit = new([
         .. OfSettlement.Where(f => f.Name is "reference" or "amount"),
-    ];
+    ]);
 
     /// <summary>The accounts that an event names, in any field, each once, as they are written.</summary>
     public static IReadOnlyList<string> AccountsOf(BusinessEvent source)

@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using Assignum.Core.Editions;
 using Assignum.Storage;
 using Npgsql;
@@ -8,18 +9,16 @@ namespace Assignum.Desk.Posting;
 /// records.</summary>
 internal sealed class AccountIds
 {
-    private readonly Dictionary<int, (long Revision, Dictionary<string, long?> Ids)> known = [];
+    private sealed record Known(long Revision, ConcurrentDictionary<string, long?> Ids);
+
+    private readonly ConcurrentDictionary<int, Known> known = new();
 
     /// <summary>Forgets what was read under another revision.</summary>
     public void At(EntityState state)
     {
         if (!known.TryGetValue(state.Id, out var of) || of.Revision != state.RecordsRevision)
-            known[state.Id] = (state.RecordsRevision, new(StringComparer.Ordinal));
+            known[state.Id] = new(state.RecordsRevision, new(StringComparer.Ordinal));
     }
-
-    /// <summary>Whether all of these were asked for.</summary>
-    public bool Knows(IEnumerable<(int Entity, string Number)> accounts) =>
-        accounts.All(a => known.TryGetValue(a.Entity, out var of) && of.Ids.ContainsKey(a.Number));
 
     /// <summary>The id of an account that was asked for, or null: there is none.</summary>
     public long? Of(int entity, string number) => known[entity].Ids[number];

@@ -60,8 +60,8 @@ internal sealed class PostingBatch(
         && books.All(b => booksNow.TryGetValue(b.Key, out var other) && b.Value.BeganAs(other));
 
     /// <summary>Reads what was posted before of what these events name.</summary>
-    /// <param name="before">A batch that is not written yet; null: there is none.</param>
-    public async Task ReadAsync(NpgsqlConnection db, PostingBatch? before, CancellationToken stop)
+    /// <param name="before">Batches that may not be written yet, in their order.</param>
+    public async Task ReadAsync(NpgsqlConnection db, IReadOnlyList<PostingBatch> before, CancellationToken stop)
     {
         var sound = Sound(events);
         await documents.ReadAsync(db, state.Id, sound, stop);
@@ -75,10 +75,9 @@ internal sealed class PostingBatch(
             )
         )
             kept[(there.Source, there.ExternalId)] = there;
-        if (before is null)
-            return;
+        foreach (var batch in before)
         foreach (var e in sound)
-            if (before.kept.TryGetValue((e.Source, e.Id), out var there))
+            if (batch.kept.TryGetValue((e.Source, e.Id), out var there))
                 kept[(e.Source, e.Id)] = there;
     }
 
@@ -91,24 +90,23 @@ internal sealed class PostingBatch(
         Answers = answers;
     }
 
-    /// <summary>Makes the rows where all accounts are known; asks nobody.</summary>
-    public void MakeRows(AccountIds accounts)
+    /// <summary>Makes the rows to be written, once. It asks for the accounts that are not known yet.</summary>
+    public async Task MakeRowsAsync(NpgsqlConnection db, AccountIds accounts, CancellationToken stop)
     {
-        if (!accounts.Knows(writer.Accounts))
+        if (rowsMade)
             return;
+        await accounts.ReadAsync(db, writer.Accounts, stop);
         writer.Make(accounts.Of);
         rowsMade = true;
     }
 
-    /// <summary>Asks for the accounts that are not known yet.</summary>
-    public Task AskAsync(NpgsqlConnection db, AccountIds accounts, CancellationToken stop) =>
-        rowsMade ? Task.CompletedTask : accounts.ReadAsync(db, writer.Accounts, stop);
+    /// <summary>Writes what need not wait until the books are held; see <see
+    /// cref="JournalWriter.WriteDetailsAsync"/>.</summary>
+    public Task WriteDetailsAsync(NpgsqlConnection db, CancellationToken stop) => writer.WriteDetailsAsync(db, stop);
 
-    /// <summary>Writes it, in the transaction that holds the books.</summary>
-    public async Task WriteAsync(NpgsqlConnection db, AccountIds accounts, CancellationToken stop)
+    /// <summary>Writes what is not written yet, in the transaction that holds the books.</summary>
+    public async Task WriteAsync(NpgsqlConnection db, CancellationToken stop)
     {
-        if (!rowsMade)
-            MakeRows(accounts);
         await writer.WriteAsync(db, stop);
         foreach (var book in books.Values)
             await book.CloseAsync(db, stop);

@@ -7,20 +7,27 @@ using Npgsql;
 namespace Assignum.Desk.Posting;
 
 /// <summary>
-/// Posts batch after batch of one sender. While one is written the next is made, by what will hold if nobody else posts
-/// or changes anything in between; where somebody did, it is made anew.
+/// Posts batch after batch of one sender. While one is written the next is made and its details are written, and that
+/// after it is made, all by what will hold if nobody else posts or changes anything in between; where somebody did, it is
+/// taken back and made anew.
 /// </summary>
-/// <remarks>Not for several callers at once.</remarks>
+/// <remarks>Not for several callers at once. Whoever holds the books waits for no connection: what is on its way has one
+/// of its own, or is not on its way.</remarks>
 public sealed class PostingStream : IAsyncDisposable
 {
     private const int MostTurns = 50,
-        MostDocuments = 100_000;
+        MostDocuments = 100_000,
+        MostAhead = 2;
+
+    // Batches on their way in this process; each has a connection.
+    private static readonly SemaphoreSlim Places = new(16);
 
     private readonly DeskContext desk;
     private readonly Actor actor;
     private readonly string entity;
     private readonly AccountIds accounts = new();
-    private Task<PostingBatch>? ahead;
+    private readonly Queue<IReadOnlyList<ReadEvent>> given = [];
+    private readonly Queue<BatchAhead> ahead = [];
 
     internal PostingStream(DeskContext desk, Actor actor, string entity) =>
         (this.desk, this.actor, this.entity) = (desk, actor, entity);
@@ -30,8 +37,8 @@ public sealed class PostingStream : IAsyncDisposable
 
     /// <summary>Posts a batch in one transaction; a fault of one event does not touch the others.</summary>
     /// <param name="firstRow">Row of the first event, counting from 1.</param>
-    /// <param name="next">Gives the batch that will be posted after this one, or null where none has come yet. Asked
-    /// once at most, before this one is written.</param>
+    /// <param name="next">Gives the batch that will be posted after this one and those it gave before, or null where none
+    /// has come yet. Asked until two are on their way, before this one is written.</param>
     /// <remarks>The set-ups are made before anything is held: whoever holds the postings of an entity waits for nobody,
     /// and for no second connection. Where another edition is in force by then, it looks again.</remarks>
     public async Task<Outcome<IReadOnlyList<PostedEvent>>> PostAsync(
@@ -41,117 +48,169 @@ public sealed class PostingStream : IAsyncDisposable
         CancellationToken stop
     )
     {
-        var made = await TakeAheadAsync(events);
-        try
-        {
-            var sound = PostingBatch.Sound(events);
-            for (var turn = 0; ; turn++)
+        var sound = PostingBatch.Sound(events);
+        await using (var mine = await TakeAheadAsync(events))
+            if (mine is { Batch: { } made, Db: { } own, Transaction: { } begun })
             {
-                var looked = await LookAsync(sound, stop);
-                if (looked.Result is not { } before)
+                var looked = await LookAsync(own, sound, stop);
+                if (looked.Result is not { } now)
                     return looked.Pass<IReadOnlyList<PostedEvent>>();
-                await using var db = await desk.Database.OpenAsync(stop);
-                await using var transaction = await db.BeginTransactionAsync(stop);
-                var books = await OpenAsync(db, before.State, before.Others, true, stop);
-                // Publishing holds the same row, so what is in force is read after it is held.
-                var state = (await Storage.EditionStore.StateAsync(db, entity, false, stop))!;
-                var others = await before.Others.AgainAsync(desk, db, stop);
-                if (!(others is not null && IsReady(state, sound)) && turn < MostTurns)
-                    continue;
-                others ??= before.Others;
-                foreach (var of in others.States.Values.Append(state))
-                    accounts.At(of);
-                if (made?.Fits(state, others, books) == true)
-                    MadeAhead++;
-                else
-                {
-                    made?.Dispose();
-                    made = new PostingBatch(
-                        desk,
-                        actor,
-                        state,
-                        books,
-                        new(new(), books[entity].FirstEvent),
-                        others,
-                        events
-                    );
-                    await made.ReadAsync(db, null, stop);
-                    await made.MakeAsync(firstRow, stop);
-                }
-                // Before the next is made: it looks at what is known of accounts.
-                await made.AskAsync(db, accounts, stop);
-                if (next?.Invoke() is { } following)
-                    await BeginAheadAsync(db, made, following, firstRow + events.Count, stop);
-                if (made.Posts)
-                {
-                    await made.WriteAsync(db, accounts, stop);
-                    await transaction.CommitAsync(stop);
-                    made.Committed();
-                }
-                return new Outcome<IReadOnlyList<PostedEvent>>(made.Answers, null, []);
+                if (await WriteAsync(own, begun, made, now, events, firstRow, next, false, stop) is { } posted)
+                    return posted;
             }
-        }
-        finally
+        // What follows was made as if this had been written.
+        await LetGoAsync();
+        for (var turn = 0; ; turn++)
         {
-            made?.Dispose();
+            Outcome<Looked> looked;
+            await using (var look = await desk.Database.OpenAsync(stop))
+                looked = await LookAsync(look, sound, stop);
+            if (looked.Result is not { } now)
+                return looked.Pass<IReadOnlyList<PostedEvent>>();
+            foreach (var number in PostingBatch.SetUpsOf(now.State, sound))
+                await desk.Shelf.GetAsync(desk.Database, now.State, number, null, stop);
+            await now.Others.LoadAsync(desk, stop);
+            await using var db = await desk.Database.OpenAsync(stop);
+            await using var transaction = await db.BeginTransactionAsync(stop);
+            var last = turn >= MostTurns;
+            if (await WriteAsync(db, transaction, null, now, events, firstRow, next, last, stop) is { } posted)
+                return posted;
         }
     }
 
     /// <summary>Lets go of what was made for later.</summary>
-    public async ValueTask DisposeAsync()
-    {
-        if (await TakeAheadAsync([]) is { } made)
-            made.Dispose();
-    }
+    public async ValueTask DisposeAsync() => await LetGoAsync();
 
-    // What was made for these events while those before were written. What went wrong then shows again when it is made
-    // anew.
-    private async Task<PostingBatch?> TakeAheadAsync(IReadOnlyList<ReadEvent> events)
-    {
-        if (ahead is not { } task)
-            return null;
-        ahead = null;
-        await task.ContinueWith(_ => { }, TaskScheduler.Default);
-        if (!task.IsCompletedSuccessfully)
-            return null;
-        if (ReferenceEquals(task.Result.Events, events))
-            return task.Result;
-        task.Result.Dispose();
-        return null;
-    }
-
-    // Reads by the connection that holds the books what was posted before, then makes the batch beside the writing.
-    private async Task BeginAheadAsync(
+    // Holds the books, and writes what was made before or makes it. Null: it does not fit what holds now, or a set-up has to
+    // be made first.
+    private async Task<Outcome<IReadOnlyList<PostedEvent>>?> WriteAsync(
         NpgsqlConnection db,
-        PostingBatch before,
+        NpgsqlTransaction transaction,
+        PostingBatch? before,
+        Looked looked,
         IReadOnlyList<ReadEvent> events,
+        int firstRow,
+        Func<IReadOnlyList<ReadEvent>?>? next,
+        bool last,
+        CancellationToken stop
+    )
+    {
+        var books = await OpenAsync(db, looked.State, looked.Others, true, stop);
+        // Publishing holds the same row, so what is in force is read after it is held.
+        var state = (await Storage.EditionStore.StateAsync(db, entity, false, stop))!;
+        var others = await looked.Others.AgainAsync(desk, db, stop);
+        if (!(others is not null && IsReady(state, looked.Sound)) && !last)
+            return null;
+        others ??= looked.Others;
+        foreach (var of in others.States.Values.Append(state))
+            accounts.At(of);
+        if (before?.Fits(state, others, books) == false)
+            return null;
+        if (before is not null)
+            MadeAhead++;
+        var made = before
+            ?? new PostingBatch(desk, actor, state, books, new(new(), books[entity].FirstEvent), others, events);
+        using var own = before is null ? made : null;
+        if (before is null)
+        {
+            await made.ReadAsync(db, [], stop);
+            await made.MakeAsync(firstRow, stop);
+        }
+        BeginAhead(made, next, firstRow + events.Count, stop);
+        if (made.Posts)
+        {
+            await made.MakeRowsAsync(db, accounts, stop);
+            await made.WriteAsync(db, stop);
+            await transaction.CommitAsync(stop);
+            made.Committed();
+        }
+        return new Outcome<IReadOnlyList<PostedEvent>>(made.Answers, null, []);
+    }
+
+    // Those on their way where these events are the first of them; else null, and none is any more.
+    private async Task<BatchAhead?> TakeAheadAsync(IReadOnlyList<ReadEvent> events)
+    {
+        if (given.TryDequeue(out var first) && !ReferenceEquals(first, events))
+            given.Clear();
+        if (!ahead.TryPeek(out var there) || !ReferenceEquals(there.Events, events))
+            return null;
+        ahead.Dequeue();
+        await there.EndedAsync();
+        return there;
+    }
+
+    private async Task LetGoAsync()
+    {
+        while (ahead.TryDequeue(out var there))
+            await there.DisposeAsync();
+    }
+
+    private void BeginAhead(
+        PostingBatch current,
+        Func<IReadOnlyList<ReadEvent>?>? next,
         int firstRow,
         CancellationToken stop
     )
     {
-        var sound = PostingBatch.Sound(events);
-        if (before.Documents.Count > MostDocuments || !IsReady(before.State, sound))
-            return;
+        while (given.Count < MostAhead && next?.Invoke() is { } following)
+            given.Enqueue(following);
+        List<Task<PostingBatch?>> before = [Task.FromResult<PostingBatch?>(current), .. ahead.Select(a => a.Made)];
+        foreach (var (i, events) in given.Index())
+        {
+            if (i >= ahead.Count)
+            {
+                var (those, row) = (before.ToList(), firstRow);
+                var one = new BatchAhead(events);
+                one.Begin(a => MakeAheadAsync(a, those, row, stop), stop);
+                ahead.Enqueue(one);
+                before.Add(one.Made);
+            }
+            firstRow += events.Count;
+        }
+    }
+
+    // Reads by a connection of its own what was posted before, as far as it was committed before this stream began to make
+    // ahead; the rest is noted by the batches before.
+    private async Task<PostingBatch?> MakeAheadAsync(
+        BatchAhead one,
+        List<Task<PostingBatch?>> earlier,
+        int firstRow,
+        CancellationToken stop
+    )
+    {
+        var before = new List<PostingBatch>();
+        foreach (var task in earlier)
+            if (await task is { } there)
+                before.Add(there);
+            else
+                return null;
+        var last = before[^1];
+        var sound = PostingBatch.Sound(one.Events);
+        if (last.Documents.Count > MostDocuments || !IsReady(last.State, sound) || !one.Take(Places))
+            return null;
+        var db = await one.OpenAsync(desk.Database, stop);
         var found = await OtherEntities.FindAsync(db, actor, sound, stop);
         if (await found.AgainAsync(desk, db, stop) is not { } others)
-            return;
-        var books = await OpenAsync(db, before.State, others, false, stop);
-        foreach (var (code, book) in before.Books)
+            return null;
+        var books = await OpenAsync(db, last.State, others, false, stop);
+        foreach (var (code, book) in last.Books)
             if (books.ContainsKey(code))
                 books[code] = book.After();
         foreach (var of in others.States.Values)
             accounts.At(of);
-        var batch = new PostingBatch(desk, actor, before.State, books, before.Documents, others, events);
-        await batch.ReadAsync(db, before, stop);
-        ahead = Task.Run(
-            async () =>
-            {
-                await batch.MakeAsync(firstRow, stop);
-                batch.MakeRows(accounts);
-                return batch;
-            },
-            stop
-        );
+        var batch = new PostingBatch(desk, actor, last.State, books, last.Documents, others, one.Events);
+        try
+        {
+            await batch.ReadAsync(db, before, stop);
+            await batch.MakeAsync(firstRow, stop);
+            await batch.MakeRowsAsync(db, accounts, stop);
+            return batch;
+        }
+        catch
+        {
+            batch.Dispose();
+            throw;
+        }
     }
 
     private async Task<Dictionary<string, Book>> OpenAsync(
@@ -172,24 +231,19 @@ public sealed class PostingStream : IAsyncDisposable
     private bool IsReady(EntityState state, IReadOnlyList<BusinessEvent> sound) =>
         PostingBatch.SetUpsOf(state, sound).All(n => desk.Shelf.Has(state, n, null));
 
-    private sealed record Looked(EntityState State, OtherEntities Others);
+    private sealed record Looked(EntityState State, OtherEntities Others, IReadOnlyList<BusinessEvent> Sound);
 
-    // Enters, and makes what the events need while nothing is held.
-    private async Task<Outcome<Looked>> LookAsync(IReadOnlyList<BusinessEvent> sound, CancellationToken stop)
+    // Enters, and tells what the events need.
+    private async Task<Outcome<Looked>> LookAsync(
+        NpgsqlConnection db,
+        IReadOnlyList<BusinessEvent> sound,
+        CancellationToken stop
+    )
     {
-        EntityState state;
-        OtherEntities others;
-        await using (var db = await desk.Database.OpenAsync(stop))
-        {
-            var entered = await desk.EnterAsync(db, actor, entity, Role.Preparer, false, stop);
-            if (entered.Result is null)
-                return entered.Pass<Looked>();
-            state = entered.Result.State;
-            others = await OtherEntities.FindAsync(db, actor, sound, stop);
-        }
-        foreach (var number in PostingBatch.SetUpsOf(state, sound))
-            await desk.Shelf.GetAsync(desk.Database, state, number, null, stop);
-        await others.LoadAsync(desk, stop);
-        return new Looked(state, others);
+        var entered = await desk.EnterAsync(db, actor, entity, Role.Preparer, false, stop);
+        if (entered.Result is null)
+            return entered.Pass<Looked>();
+        var others = await OtherEntities.FindAsync(db, actor, sound, stop);
+        return new Looked(entered.Result.State, others, sound);
     }
 }

@@ -54,7 +54,9 @@ public static class EventReader
     private static void Fill(BusinessEvent source, JsonElement json, List<Fault> faults)
     {
         foreach (var property in json.EnumerateObject())
-            switch (property.Name)
+        {
+            var name = property.Name;
+            switch (name)
             {
                 case "source":
                     source.Source = Text(property.Value, new("source"), 100, faults) ?? "";
@@ -81,9 +83,10 @@ public static class EventReader
                     source.Deposits = List(property.Value, "deposits", EventFields.OfDeposit, faults);
                     break;
                 default:
-                    Field(source, property, null, 0, EventFields.OfEvent, faults);
+                    Field(source, name, property.Value, null, 0, EventFields.OfEvent, faults);
                     break;
             }
+        }
     }
 
     private static void Needed(string name, string value, List<Fault> faults)
@@ -92,14 +95,6 @@ public static class EventReader
             faults.Add(
                 new Fault("missing-field", $"{EventPlace.InWords(name)} is missing; every event needs it.", name)
             );
-    }
-
-    /// <summary>Where in an event a value stands; written out only where there is something to say of it.</summary>
-    private readonly record struct Place(string Name, string? List = null, int At = 0)
-    {
-        public override string ToString() => List is null ? Name : $"{List}[{At}].{Name}";
-
-        public static implicit operator string(Place place) => place.ToString();
     }
 
     /// <summary>Reads one event from text; text that is no JSON becomes an event with that fault.</summary>
@@ -120,12 +115,7 @@ public static class EventReader
         }
     }
 
-    private static List<T> List<T>(
-        JsonElement json,
-        string name,
-        IReadOnlyList<EventField<T>> fields,
-        List<Fault> faults
-    )
+    private static List<T> List<T>(JsonElement json, string name, EventFieldTable<T> fields, List<Fault> faults)
         where T : new()
     {
         var list = new List<T>();
@@ -154,7 +144,7 @@ public static class EventReader
                 faults.Add(new Fault("wrong-type", $"{name}[{list.Count}] is a JSON object.", $"{name}[{list.Count}]"));
             else
                 foreach (var property in element.EnumerateObject())
-                    Field(entry, property, name, list.Count, fields, faults);
+                    Field(entry, property.Name, property.Value, name, list.Count, fields, faults);
             list.Add(entry);
         }
         return list;
@@ -162,40 +152,34 @@ public static class EventReader
 
     private static void Field<T>(
         T target,
-        JsonProperty property,
+        string name,
+        JsonElement json,
         string? list,
         int at,
-        IReadOnlyList<EventField<T>> fields,
+        EventFieldTable<T> fields,
         List<Fault> faults
     )
     {
-        EventField<T>? field = null;
-        foreach (var candidate in fields)
-            if (property.NameEquals(candidate.Name))
-            {
-                field = candidate;
-                break;
-            }
-        if (field is null)
+        if (fields.Find(name) is not { } field)
         {
-            var path = Cut(new Place(property.Name, list, at));
+            var path = Cut(new FieldPlace(name, list, at));
             faults.Add(
                 new Fault(
                     "unknown-field",
                     $"{EventPlace.InWords(path)} is no field here; did you mean "
-                        + $"'{Nearest.To(property.Name, fields.Select(f => f.Name))}'?",
+                        + $"'{Nearest.To(name, fields.Select(f => f.Name))}'?",
                     path
                 )
             );
             return;
         }
-        if (property.Value.ValueKind == JsonValueKind.Null)
+        if (json.ValueKind == JsonValueKind.Null)
             return;
-        if (Value(property.Value, field.Type, new(field.Name, list, at), faults) is { } value)
+        if (Value(json, field.Type, new(field.Name, list, at), faults) is { } value)
             field.Set(target, value);
     }
 
-    private static string? Word(JsonElement json, Place path, IReadOnlyList<string> words, List<Fault> faults)
+    private static string? Word(JsonElement json, FieldPlace path, IReadOnlyList<string> words, List<Fault> faults)
     {
         var word = Text(json, path, LongestText, faults);
         if (word is null || words.Contains(word))
@@ -210,7 +194,7 @@ public static class EventReader
         return null;
     }
 
-    private static object? Value(JsonElement json, FieldType type, Place path, List<Fault> faults)
+    private static object? Value(JsonElement json, FieldType type, FieldPlace path, List<Fault> faults)
     {
         switch (type)
         {
@@ -242,7 +226,7 @@ public static class EventReader
         }
     }
 
-    private static string? Text(JsonElement json, Place path, int longest, List<Fault> faults)
+    private static string? Text(JsonElement json, FieldPlace path, int longest, List<Fault> faults)
     {
         if (json.ValueKind != JsonValueKind.String)
         {
@@ -286,7 +270,7 @@ public static class EventReader
 
     private static string Short(string text) => text.Length <= 40 ? $"'{text}'" : $"'{text[..40]}…'";
 
-    private static object? Number(JsonElement json, Place path, List<Fault> faults)
+    private static object? Number(JsonElement json, FieldPlace path, List<Fault> faults)
     {
         if (json.ValueKind != JsonValueKind.Number)
         {
@@ -319,7 +303,7 @@ public static class EventReader
         return number;
     }
 
-    private static object? Date(JsonElement json, Place path, List<Fault> faults)
+    private static object? Date(JsonElement json, FieldPlace path, List<Fault> faults)
     {
         if (
             json.ValueKind == JsonValueKind.String
@@ -344,7 +328,7 @@ public static class EventReader
         return null;
     }
 
-    private static Dictionary<string, string>? Dimensions(JsonElement json, Place path, List<Fault> faults)
+    private static Dictionary<string, string>? Dimensions(JsonElement json, FieldPlace path, List<Fault> faults)
     {
         if (json.ValueKind != JsonValueKind.Object)
         {

@@ -40,12 +40,18 @@ internal sealed class NdjsonPosting(string entity, PostEvents post) : IResult
         {
             var row = 1;
             await using var stream = post.Stream(http.Actor(), entity);
-            IReadOnlyList<ReadEvent>? next = null;
-            while (next is not null || await chunks.Reader.WaitToReadAsync(stop.Token))
+            var come = new Queue<IReadOnlyList<ReadEvent>>();
+            IReadOnlyList<ReadEvent>? Next()
             {
-                var events = next ?? Come(chunks.Reader) ?? [];
-                next = null;
-                var outcome = await stream.PostAsync(events, row, () => next = Come(chunks.Reader), stop.Token);
+                if (Come(chunks.Reader) is not { } following)
+                    return null;
+                come.Enqueue(following);
+                return following;
+            }
+            while (come.Count > 0 || await chunks.Reader.WaitToReadAsync(stop.Token))
+            {
+                var events = come.TryDequeue(out var there) ? there : Come(chunks.Reader) ?? [];
+                var outcome = await stream.PostAsync(events, row, Next, stop.Token);
                 if (outcome.Result is not { } answers)
                 {
                     // Once answers are on their way only a broken connection says that they are not all.
