@@ -6,7 +6,7 @@ var owner = Environment.GetEnvironmentVariable("ASSIGNUM_BENCH_DB");
 var application = Environment.GetEnvironmentVariable("ASSIGNUM_BENCH_APP") ?? owner;
 Console.WriteLine($"{Environment.ProcessorCount} processors, .NET {Environment.Version}");
 
-// One part alone: resolver, entries, posting, books, chart, editions, grid, coverage, findings or map.
+// One part alone: resolver, entries, posting, books, chart, editions, grid, coverage, findings, map or pairing.
 bool Wants(string part) => args.Length < 2 || args[1] == part;
 if (Wants("resolver"))
     ResolverBench.Run(owner);
@@ -16,6 +16,8 @@ if (Wants("findings"))
     FindingsBench.Run();
 if (Wants("map"))
     MapBench.Run();
+if (Wants("pairing"))
+    PairingBench.Run();
 if (Wants("entries"))
     EntryBench.Run(root);
 if (Wants("posting") && owner is not null)

@@ -29,6 +29,7 @@ public class Layers
         "Upkeep",
         "Editions",
         "Work",
+        "Pairing",
         "Access",
     ];
 

@@ -33,16 +33,16 @@ public abstract class EventKind
     public abstract string Explain { get; }
 
     /// <summary>Fields of the event it takes beside date, currency, rate, reference, text and dimensions.</summary>
-    public virtual IReadOnlyList<string> Takes => [];
+    public virtual IReadOnlyList<string> Takes { get; } = [];
 
     /// <summary>Fields of the event that must be given.</summary>
-    public virtual IReadOnlyList<string> Needs => [];
+    public virtual IReadOnlyList<string> Needs { get; } = [];
 
     /// <summary>Fields a line takes beside text and dimensions; empty: the kind has no lines.</summary>
-    public virtual IReadOnlyList<string> LineTakes => [];
+    public virtual IReadOnlyList<string> LineTakes { get; } = [];
 
     /// <summary>Fields every line must give.</summary>
-    public virtual IReadOnlyList<string> LineNeeds => [];
+    public virtual IReadOnlyList<string> LineNeeds { get; } = [];
 
     /// <summary>Whether it may do without a line although it takes some.</summary>
     public virtual bool LinesMayBeNone => false;

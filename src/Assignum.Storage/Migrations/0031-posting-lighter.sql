@@ -31,3 +31,8 @@ create index subledger_movement_line on subledger_movement (entity_id, entry_id,
 alter table subledger_movement drop column posted_at;
 alter table event alter column received_at set default clock_timestamp();
 alter table entry alter column posted_at set default clock_timestamp();
+
+-- Sums grow again and again: room beside them spares their indexes.
+alter table account_day set (fillfactor = 60);
+alter table account_month set (fillfactor = 60);
+alter table landed_month set (fillfactor = 60);

@@ -7,8 +7,8 @@ public sealed class Allocation : EventKind
 {
     public override string Name => "allocation";
     public override string Explain => "Payments on account and credit notes are applied to documents.";
-    public override IReadOnlyList<string> Takes => ["party", "side"];
-    public override IReadOnlyList<string> Needs => ["party", "side"];
+    public override IReadOnlyList<string> Takes { get; } = ["party", "side"];
+    public override IReadOnlyList<string> Needs { get; } = ["party", "side"];
     public override Control SettledSubledger => Control.Receivables;
     public override bool MayLeaveNoLine => true;
     public override bool NeedsNoRate => true;

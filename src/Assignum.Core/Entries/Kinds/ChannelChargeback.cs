@@ -8,8 +8,8 @@ public sealed class ChannelChargeback : EventKind
     public override string Name => "channel-chargeback";
     public override string Title => "Payment taken back in a channel";
     public override string Explain => "A customer disputed a payment and the provider took it back.";
-    public override IReadOnlyList<string> Takes => ["channel", "method", "clearingMethod", "amount", "fee"];
-    public override IReadOnlyList<string> Needs => ["channel", "amount"];
+    public override IReadOnlyList<string> Takes { get; } = ["channel", "method", "clearingMethod", "amount", "fee"];
+    public override IReadOnlyList<string> Needs { get; } = ["channel", "amount"];
 
     public override void Write(EntrySheet sheet)
     {

@@ -14,9 +14,9 @@ public sealed class ChannelFee : EventKind
     public override TaxDirection? TaxedAs(Purpose purpose) =>
         purpose == PaymentFee ? TaxDirection.Input : base.TaxedAs(purpose);
 
-    public override IReadOnlyList<string> Takes =>
-        ["channel", "method", "clearingMethod", "party", "standing", "amount", "taxCode", "taxDate"];
-    public override IReadOnlyList<string> Needs => ["channel", "amount"];
+    public override IReadOnlyList<string> Takes { get; } =
+    ["channel", "method", "clearingMethod", "party", "standing", "amount", "taxCode", "taxDate"];
+    public override IReadOnlyList<string> Needs { get; } = ["channel", "amount"];
 
     public override void Write(EntrySheet sheet)
     {

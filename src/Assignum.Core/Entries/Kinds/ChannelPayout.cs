@@ -8,8 +8,8 @@ public sealed class ChannelPayout : EventKind
     public override string Name => "channel-payout";
     public override string Title => "Payout from a channel";
     public override string Explain => "A provider pays what it held for us into the bank.";
-    public override IReadOnlyList<string> Takes => ["channel", "method", "clearingMethod", "amount", "fee"];
-    public override IReadOnlyList<string> Needs => ["channel", "amount"];
+    public override IReadOnlyList<string> Takes { get; } = ["channel", "method", "clearingMethod", "amount", "fee"];
+    public override IReadOnlyList<string> Needs { get; } = ["channel", "amount"];
 
     public override void Write(EntrySheet sheet)
     {

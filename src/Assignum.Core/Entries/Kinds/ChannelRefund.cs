@@ -11,7 +11,7 @@ public sealed class ChannelRefund : ChannelSale
     public override string Explain => "A sale in a channel is taken back and refunded.";
     public override (GoodsFact Fact, bool Turned)? Goods => (GoodsFact.Invoiced, true);
 
-    public override IReadOnlyList<string> Takes => [.. base.Takes, "corrects"];
+    public override IReadOnlyList<string> Takes => field ??= [.. base.Takes, "corrects"];
     public override Correcting Corrects => Correcting.Tax;
 
     public override Purpose? WrittenIn(string list) => list == "lines" ? SalesReturns : base.WrittenIn(list);

@@ -13,41 +13,41 @@ public class ChannelSale : EventKind
 
     public override Purpose? WrittenIn(string list) => list == "lines" ? SalesRevenue : base.WrittenIn(list);
 
-    public override IReadOnlyList<string> Takes =>
-        [
-            "channel",
-            "method",
-            "clearingMethod",
-            "party",
-            "standing",
-            "location",
-            "project",
-            "taxDate",
-            "taxCode",
-            "pricesIncludeTax",
-            "giftCardApplied",
-            "giftCardRate",
-            "giftCardChannel",
-            "order",
-        ];
-    public override IReadOnlyList<string> Needs => ["channel"];
-    public override IReadOnlyList<string> LineTakes =>
-        [
-            "item",
-            "account",
-            "quantity",
-            "unitPrice",
-            "discount",
-            "discountPercent",
-            "unitCost",
-            "taxCode",
-            "location",
-            "project",
-            "order",
-            "shipment",
-            "amount",
-        ];
-    public override IReadOnlyList<string> LineNeeds => ["unitPrice"];
+    public override IReadOnlyList<string> Takes { get; } =
+    [
+        "channel",
+        "method",
+        "clearingMethod",
+        "party",
+        "standing",
+        "location",
+        "project",
+        "taxDate",
+        "taxCode",
+        "pricesIncludeTax",
+        "giftCardApplied",
+        "giftCardRate",
+        "giftCardChannel",
+        "order",
+    ];
+    public override IReadOnlyList<string> Needs { get; } = ["channel"];
+    public override IReadOnlyList<string> LineTakes { get; } =
+    [
+        "item",
+        "account",
+        "quantity",
+        "unitPrice",
+        "discount",
+        "discountPercent",
+        "unitCost",
+        "taxCode",
+        "location",
+        "project",
+        "order",
+        "shipment",
+        "amount",
+    ];
+    public override IReadOnlyList<string> LineNeeds { get; } = ["unitPrice"];
     public override bool TakesCharges => true;
 
     public override void Write(EntrySheet sheet) => Sell(sheet, SalesRevenue);

@@ -11,9 +11,9 @@ public sealed class CurrencyRevalued : EventKind
     public override string Name => "currency-revalued";
     public override string Title => "Foreign balances revalued";
     public override string Explain => "Balances in foreign currency are brought to the closing rate.";
-    public override IReadOnlyList<string> Takes => ["reverseOn"];
-    public override IReadOnlyList<string> LineTakes => ["account", "currency", "amount", "party"];
-    public override IReadOnlyList<string> LineNeeds => ["account", "currency", "amount"];
+    public override IReadOnlyList<string> Takes { get; } = ["reverseOn"];
+    public override IReadOnlyList<string> LineTakes { get; } = ["account", "currency", "amount", "party"];
+    public override IReadOnlyList<string> LineNeeds { get; } = ["account", "currency", "amount"];
 
     public override void Write(EntrySheet sheet)
     {

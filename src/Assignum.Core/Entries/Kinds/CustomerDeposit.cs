@@ -7,9 +7,9 @@ public sealed class CustomerDeposit : EventKind
 {
     public override string Name => "customer-deposit";
     public override string Explain => "A customer pays before being invoiced.";
-    public override IReadOnlyList<string> Takes =>
-        ["party", "amount", "method", "channel", "taxCode", "taxDate", "location", "project"];
-    public override IReadOnlyList<string> Needs => ["party", "amount"];
+    public override IReadOnlyList<string> Takes { get; } =
+    ["party", "amount", "method", "channel", "taxCode", "taxDate", "location", "project"];
+    public override IReadOnlyList<string> Needs { get; } = ["party", "amount"];
 
     public override void Write(EntrySheet sheet)
     {

@@ -8,9 +8,9 @@ public sealed class CustomerPayment : EventKind
 {
     public override string Name => "customer-payment";
     public override string Explain => "A customer pays what is owed, in whole or in part.";
-    public override IReadOnlyList<string> Takes =>
-        ["party", "amount", "discountGiven", "writeOff", "fee", "method", "channel", "location"];
-    public override IReadOnlyList<string> Needs => ["party", "amount"];
+    public override IReadOnlyList<string> Takes { get; } =
+    ["party", "amount", "discountGiven", "writeOff", "fee", "method", "channel", "location"];
+    public override IReadOnlyList<string> Needs { get; } = ["party", "amount"];
     public override Control SettledSubledger => Control.Receivables;
 
     public override void Write(EntrySheet sheet)

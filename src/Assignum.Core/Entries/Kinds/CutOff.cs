@@ -20,11 +20,11 @@ public sealed class CutOff : EventKind
     public override string Explain =>
         "Goods invoiced and not shipped, and shipped and not invoiced, are put into the right month.";
     public override bool MadeHere => true;
-    public override IReadOnlyList<string> Takes => ["reverseOn"];
-    public override IReadOnlyList<string> Needs => ["reverseOn"];
-    public override IReadOnlyList<string> LineTakes =>
-        ["what", "item", "party", "order", "location", "account", "amount", "costAccount", "cost"];
-    public override IReadOnlyList<string> LineNeeds => ["what", "item"];
+    public override IReadOnlyList<string> Takes { get; } = ["reverseOn"];
+    public override IReadOnlyList<string> Needs { get; } = ["reverseOn"];
+    public override IReadOnlyList<string> LineTakes { get; } =
+    ["what", "item", "party", "order", "location", "account", "amount", "costAccount", "cost"];
+    public override IReadOnlyList<string> LineNeeds { get; } = ["what", "item"];
 
     public override void Write(EntrySheet sheet)
     {

@@ -7,8 +7,8 @@ public sealed class GiftCardsExpired : EventKind
 {
     public override string Name => "gift-cards-expired";
     public override string Explain => "Gift cards sold before will never be redeemed.";
-    public override IReadOnlyList<string> Takes => ["channel", "amount"];
-    public override IReadOnlyList<string> Needs => ["amount"];
+    public override IReadOnlyList<string> Takes { get; } = ["channel", "amount"];
+    public override IReadOnlyList<string> Needs { get; } = ["amount"];
 
     public override void Write(EntrySheet sheet)
     {

@@ -8,10 +8,10 @@ public sealed class GoodsReceived : EventKind
     public override string Name => "goods-received";
     public override string Explain => "Goods or services came from a supplier before their invoice.";
     public override (GoodsFact Fact, bool Turned)? Goods => (GoodsFact.Received, false);
-    public override IReadOnlyList<string> Takes => ["party", "location", "project", "order"];
-    public override IReadOnlyList<string> Needs => ["party"];
-    public override IReadOnlyList<string> LineTakes =>
-        ["item", "account", "quantity", "unitCost", "amount", "location", "project", "order"];
+    public override IReadOnlyList<string> Takes { get; } = ["party", "location", "project", "order"];
+    public override IReadOnlyList<string> Needs { get; } = ["party"];
+    public override IReadOnlyList<string> LineTakes { get; } =
+    ["item", "account", "quantity", "unitCost", "amount", "location", "project", "order"];
     public override bool FromSupplier => true;
 
     public override void Write(EntrySheet sheet)

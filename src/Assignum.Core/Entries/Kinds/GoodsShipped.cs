@@ -8,11 +8,11 @@ public class GoodsShipped : EventKind
     public override string Name => "goods-shipped";
     public override string Explain => "Goods left the warehouse for a customer.";
     public override (GoodsFact Fact, bool Turned)? Goods => (GoodsFact.Shipped, false);
-    public override IReadOnlyList<string> Takes => ["party", "channel", "location", "project", "order"];
-    public override IReadOnlyList<string> Needs => ["party"];
-    public override IReadOnlyList<string> LineTakes =>
-        ["item", "quantity", "unitCost", "unitPrice", "amount", "location", "project", "order"];
-    public override IReadOnlyList<string> LineNeeds => ["item"];
+    public override IReadOnlyList<string> Takes { get; } = ["party", "channel", "location", "project", "order"];
+    public override IReadOnlyList<string> Needs { get; } = ["party"];
+    public override IReadOnlyList<string> LineTakes { get; } =
+    ["item", "quantity", "unitCost", "unitPrice", "amount", "location", "project", "order"];
+    public override IReadOnlyList<string> LineNeeds { get; } = ["item"];
 
     public override void Write(EntrySheet sheet)
     {

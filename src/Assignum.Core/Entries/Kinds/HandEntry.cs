@@ -10,30 +10,30 @@ public class HandEntry : EventKind
     public override string Name => "hand-entry";
     public override string Explain => "An entry written by hand, account by account.";
     public override bool ByHand => true;
-    public override IReadOnlyList<string> Takes =>
-        ["party", "location", "project", "taxDate", "order", "due", "channel", "method", "counterparty", "reverseOn"];
-    public override IReadOnlyList<string> LineTakes =>
-        [
-            "account",
-            "debit",
-            "credit",
-            "party",
-            "document",
-            "due",
-            "item",
-            "quantity",
-            "location",
-            "project",
-            "order",
-            "channel",
-            "method",
-            "currency",
-            "currencyAmount",
-            "rate",
-            "taxCode",
-            "because",
-        ];
-    public override IReadOnlyList<string> LineNeeds => ["account"];
+    public override IReadOnlyList<string> Takes { get; } =
+    ["party", "location", "project", "taxDate", "order", "due", "channel", "method", "counterparty", "reverseOn"];
+    public override IReadOnlyList<string> LineTakes { get; } =
+    [
+        "account",
+        "debit",
+        "credit",
+        "party",
+        "document",
+        "due",
+        "item",
+        "quantity",
+        "location",
+        "project",
+        "order",
+        "channel",
+        "method",
+        "currency",
+        "currencyAmount",
+        "rate",
+        "taxCode",
+        "because",
+    ];
+    public override IReadOnlyList<string> LineNeeds { get; } = ["account"];
 
     public override void Write(EntrySheet sheet)
     {

@@ -12,8 +12,8 @@ public sealed class IntercompanyCharge : EventKind
     public override string Title => "Charge to another entity";
     public override string Explain => "One entity charges another; both make an entry.";
     public override bool ChargesAnother => true;
-    public override IReadOnlyList<string> Takes => ["counterparty", "counterpartyRate", "amount"];
-    public override IReadOnlyList<string> Needs => ["counterparty", "amount"];
+    public override IReadOnlyList<string> Takes { get; } = ["counterparty", "counterpartyRate", "amount"];
+    public override IReadOnlyList<string> Needs { get; } = ["counterparty", "amount"];
 
     public override void Write(EntrySheet sheet)
     {

@@ -7,8 +7,8 @@ public sealed class InterestCharged : EventKind
 {
     public override string Name => "interest-charged";
     public override string Explain => "A customer is charged interest for paying late.";
-    public override IReadOnlyList<string> Takes => ["party", "amount", "channel", "location"];
-    public override IReadOnlyList<string> Needs => ["party", "amount"];
+    public override IReadOnlyList<string> Takes { get; } = ["party", "amount", "channel", "location"];
+    public override IReadOnlyList<string> Needs { get; } = ["party", "amount"];
 
     public override void Write(EntrySheet sheet)
     {

@@ -7,8 +7,8 @@ public sealed class MoneyMoved : EventKind
 {
     public override string Name => "money-moved";
     public override string Explain => "Money went from one of our own accounts to another.";
-    public override IReadOnlyList<string> Takes => ["fromMethod", "toMethod", "amount", "fee"];
-    public override IReadOnlyList<string> Needs => ["fromMethod", "toMethod", "amount"];
+    public override IReadOnlyList<string> Takes { get; } = ["fromMethod", "toMethod", "amount", "fee"];
+    public override IReadOnlyList<string> Needs { get; } = ["fromMethod", "toMethod", "amount"];
 
     public override void Write(EntrySheet sheet)
     {

@@ -8,9 +8,9 @@ public sealed class ProductionCompleted : EventKind
     public override string Name => "production-completed";
     public override string Title => "Production completed";
     public override string Explain => "What was being made is finished and goes into stock.";
-    public override IReadOnlyList<string> Takes =>
-        ["output", "location", "quantity", "unitCost", "issuedCost", "order"];
-    public override IReadOnlyList<string> Needs => ["output", "issuedCost"];
+    public override IReadOnlyList<string> Takes { get; } =
+    ["output", "location", "quantity", "unitCost", "issuedCost", "order"];
+    public override IReadOnlyList<string> Needs { get; } = ["output", "issuedCost"];
 
     public override void Write(EntrySheet sheet)
     {

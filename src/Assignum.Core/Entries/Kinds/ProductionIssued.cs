@@ -8,10 +8,10 @@ public sealed class ProductionIssued : EventKind
     public override string Name => "production-issued";
     public override string Title => "Issued to production";
     public override string Explain => "Parts, labour and overhead went into making something.";
-    public override IReadOnlyList<string> Takes => ["output", "location", "order"];
-    public override IReadOnlyList<string> Needs => ["output"];
-    public override IReadOnlyList<string> LineTakes => ["item", "quantity", "unitCost", "location", "order"];
-    public override IReadOnlyList<string> LineNeeds => ["item"];
+    public override IReadOnlyList<string> Takes { get; } = ["output", "location", "order"];
+    public override IReadOnlyList<string> Needs { get; } = ["output"];
+    public override IReadOnlyList<string> LineTakes { get; } = ["item", "quantity", "unitCost", "location", "order"];
+    public override IReadOnlyList<string> LineNeeds { get; } = ["item"];
 
     public override void Write(EntrySheet sheet)
     {

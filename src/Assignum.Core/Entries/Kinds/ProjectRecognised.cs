@@ -10,19 +10,19 @@ public sealed class ProjectRecognised : EventKind
     public override string Name => "project-recognised";
     public override string Title => "Project recognised";
     public override string Explain => "What a project has earned and cost so far enters the profit and loss.";
-    public override IReadOnlyList<string> Takes =>
-        [
-            "project",
-            "costToDate",
-            "billedToDate",
-            "costRecognised",
-            "revenueRecognised",
-            "accruedRevenue",
-            "estimatedCost",
-            "contractValue",
-            "complete",
-        ];
-    public override IReadOnlyList<string> Needs => ["project"];
+    public override IReadOnlyList<string> Takes { get; } =
+    [
+        "project",
+        "costToDate",
+        "billedToDate",
+        "costRecognised",
+        "revenueRecognised",
+        "accruedRevenue",
+        "estimatedCost",
+        "contractValue",
+        "complete",
+    ];
+    public override IReadOnlyList<string> Needs { get; } = ["project"];
 
     public override void Write(EntrySheet sheet)
     {

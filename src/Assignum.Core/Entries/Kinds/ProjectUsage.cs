@@ -8,10 +8,10 @@ public sealed class ProjectUsage : EventKind
     public override string Name => "project-usage";
     public override string Title => "Used on a project";
     public override string Explain => "A project used goods, labour or services of ours.";
-    public override IReadOnlyList<string> Takes => ["project", "location", "order"];
-    public override IReadOnlyList<string> LineTakes =>
-        ["item", "account", "quantity", "unitCost", "location", "project"];
-    public override IReadOnlyList<string> LineNeeds => ["item"];
+    public override IReadOnlyList<string> Takes { get; } = ["project", "location", "order"];
+    public override IReadOnlyList<string> LineTakes { get; } =
+    ["item", "account", "quantity", "unitCost", "location", "project"];
+    public override IReadOnlyList<string> LineNeeds { get; } = ["item"];
 
     public override void Write(EntrySheet sheet)
     {

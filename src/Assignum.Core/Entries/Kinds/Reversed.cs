@@ -14,8 +14,9 @@ public sealed class Reversed : EventKind
     public override bool TurnsBack => true;
     public override bool ChargesAnother => true;
     public override bool NeedsNoRate => true;
-    public override IReadOnlyList<string> Takes => ["reverses", "party", "counterparty", "taxDate", "reverseOn"];
-    public override IReadOnlyList<string> Needs => ["reverses"];
+    public override IReadOnlyList<string> Takes { get; } =
+    ["reverses", "party", "counterparty", "taxDate", "reverseOn"];
+    public override IReadOnlyList<string> Needs { get; } = ["reverses"];
 
     public override void Write(EntrySheet sheet) { }
 }

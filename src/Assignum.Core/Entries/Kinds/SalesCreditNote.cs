@@ -10,7 +10,7 @@ public sealed class SalesCreditNote : SalesInvoice
     public override string Explain => "A customer is credited for what was invoiced before.";
     public override (GoodsFact Fact, bool Turned)? Goods => (GoodsFact.Invoiced, true);
 
-    public override IReadOnlyList<string> Takes => [.. base.Takes, "corrects"];
+    public override IReadOnlyList<string> Takes => field ??= [.. base.Takes, "corrects"];
     public override Correcting Corrects => Correcting.All;
 
     public override Purpose? WrittenIn(string list) => list == "lines" ? SalesReturns : base.WrittenIn(list);

@@ -12,44 +12,44 @@ public class SalesInvoice : EventKind
 
     public override Purpose? WrittenIn(string list) => list == "lines" ? SalesRevenue : base.WrittenIn(list);
 
-    public override IReadOnlyList<string> Takes =>
-        [
-            "party",
-            "channel",
-            "location",
-            "project",
-            "taxDate",
-            "taxCode",
-            "pricesIncludeTax",
-            "depositApplied",
-            "depositRate",
-            "depositTaxCode",
-            "depositTax",
-            "giftCardApplied",
-            "giftCardRate",
-            "giftCardChannel",
-            "receivablesAccount",
-            "order",
-            "due",
-        ];
-    public override IReadOnlyList<string> Needs => ["party"];
-    public override IReadOnlyList<string> LineTakes =>
-        [
-            "item",
-            "account",
-            "quantity",
-            "unitPrice",
-            "discount",
-            "discountPercent",
-            "unitCost",
-            "taxCode",
-            "location",
-            "project",
-            "order",
-            "shipment",
-            "amount",
-        ];
-    public override IReadOnlyList<string> LineNeeds => ["unitPrice"];
+    public override IReadOnlyList<string> Takes { get; } =
+    [
+        "party",
+        "channel",
+        "location",
+        "project",
+        "taxDate",
+        "taxCode",
+        "pricesIncludeTax",
+        "depositApplied",
+        "depositRate",
+        "depositTaxCode",
+        "depositTax",
+        "giftCardApplied",
+        "giftCardRate",
+        "giftCardChannel",
+        "receivablesAccount",
+        "order",
+        "due",
+    ];
+    public override IReadOnlyList<string> Needs { get; } = ["party"];
+    public override IReadOnlyList<string> LineTakes { get; } =
+    [
+        "item",
+        "account",
+        "quantity",
+        "unitPrice",
+        "discount",
+        "discountPercent",
+        "unitCost",
+        "taxCode",
+        "location",
+        "project",
+        "order",
+        "shipment",
+        "amount",
+    ];
+    public override IReadOnlyList<string> LineNeeds { get; } = ["unitPrice"];
     public override bool TakesCharges => true;
 
     public override void Write(EntrySheet sheet) => Sell(sheet, SalesRevenue);

@@ -11,8 +11,8 @@ public sealed class SetOff : EventKind
     public override string Name => "set-off";
     public override string Explain =>
         "What a party that is customer and supplier owes is set off against what it is owed.";
-    public override IReadOnlyList<string> Takes => ["party", "location"];
-    public override IReadOnlyList<string> Needs => ["party"];
+    public override IReadOnlyList<string> Takes { get; } = ["party", "location"];
+    public override IReadOnlyList<string> Needs { get; } = ["party"];
     public override Control SettledSubledger => Control.Receivables;
     public override bool SettlesPayables => true;
 

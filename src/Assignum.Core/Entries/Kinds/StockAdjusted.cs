@@ -7,10 +7,10 @@ public sealed class StockAdjusted : EventKind
 {
     public override string Name => "stock-adjusted";
     public override string Explain => "Stock was counted, found, lost or used up.";
-    public override IReadOnlyList<string> Takes => ["location", "reason", "project"];
-    public override IReadOnlyList<string> LineTakes =>
-        ["item", "quantity", "unitCost", "location", "reason", "project"];
-    public override IReadOnlyList<string> LineNeeds => ["item"];
+    public override IReadOnlyList<string> Takes { get; } = ["location", "reason", "project"];
+    public override IReadOnlyList<string> LineTakes { get; } =
+    ["item", "quantity", "unitCost", "location", "reason", "project"];
+    public override IReadOnlyList<string> LineNeeds { get; } = ["item"];
 
     public override void Write(EntrySheet sheet)
     {

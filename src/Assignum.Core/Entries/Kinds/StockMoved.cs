@@ -9,10 +9,10 @@ public sealed class StockMoved : EventKind
     public override string Name => "stock-moved";
     public override string Explain => "Goods went from one location to another.";
     public override bool MayLeaveNoLine => true;
-    public override IReadOnlyList<string> Takes => ["fromLocation", "toLocation", "inTransit"];
-    public override IReadOnlyList<string> Needs => ["fromLocation", "toLocation"];
-    public override IReadOnlyList<string> LineTakes => ["item", "quantity", "unitCost"];
-    public override IReadOnlyList<string> LineNeeds => ["item"];
+    public override IReadOnlyList<string> Takes { get; } = ["fromLocation", "toLocation", "inTransit"];
+    public override IReadOnlyList<string> Needs { get; } = ["fromLocation", "toLocation"];
+    public override IReadOnlyList<string> LineTakes { get; } = ["item", "quantity", "unitCost"];
+    public override IReadOnlyList<string> LineNeeds { get; } = ["item"];
 
     public override void Write(EntrySheet sheet)
     {

@@ -7,9 +7,9 @@ public sealed class StockRevalued : EventKind
 {
     public override string Name => "stock-revalued";
     public override string Explain => "The value of stock changes and its quantity does not.";
-    public override IReadOnlyList<string> Takes => ["location", "reason"];
-    public override IReadOnlyList<string> LineTakes => ["item", "location", "amount", "reason"];
-    public override IReadOnlyList<string> LineNeeds => ["item", "amount"];
+    public override IReadOnlyList<string> Takes { get; } = ["location", "reason"];
+    public override IReadOnlyList<string> LineTakes { get; } = ["item", "location", "amount", "reason"];
+    public override IReadOnlyList<string> LineNeeds { get; } = ["item", "amount"];
 
     public override void Write(EntrySheet sheet)
     {

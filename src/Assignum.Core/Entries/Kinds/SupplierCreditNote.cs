@@ -7,7 +7,7 @@ public sealed class SupplierCreditNote : SupplierInvoice
     public override string Explain => "A supplier credits what was invoiced before.";
     public override (GoodsFact Fact, bool Turned)? Goods => (GoodsFact.Billed, true);
 
-    public override IReadOnlyList<string> Takes => [.. base.Takes, "corrects"];
+    public override IReadOnlyList<string> Takes => field ??= [.. base.Takes, "corrects"];
     public override Correcting Corrects => Correcting.All;
 
     public override void Write(EntrySheet sheet)

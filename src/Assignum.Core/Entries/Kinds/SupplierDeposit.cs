@@ -7,8 +7,8 @@ public sealed class SupplierDeposit : EventKind
 {
     public override string Name => "supplier-deposit";
     public override string Explain => "A supplier is paid before their invoice.";
-    public override IReadOnlyList<string> Takes => ["party", "amount", "method", "location", "project"];
-    public override IReadOnlyList<string> Needs => ["party", "amount"];
+    public override IReadOnlyList<string> Takes { get; } = ["party", "amount", "method", "location", "project"];
+    public override IReadOnlyList<string> Needs { get; } = ["party", "amount"];
     public override bool FromSupplier => true;
 
     public override void Write(EntrySheet sheet)

@@ -16,40 +16,40 @@ public class SupplierInvoice : EventKind
 
     public override TaxDirection? TaxedAs(Purpose purpose) => Buying.Taxed(purpose) ?? base.TaxedAs(purpose);
 
-    public override IReadOnlyList<string> Takes =>
-        [
-            "party",
-            "location",
-            "project",
-            "taxDate",
-            "taxCode",
-            "pricesIncludeTax",
-            "depositApplied",
-            "depositRate",
-            "payablesAccount",
-            "order",
-            "due",
-        ];
-    public override IReadOnlyList<string> Needs => ["party"];
-    public override IReadOnlyList<string> LineTakes =>
-        [
-            "item",
-            "account",
-            "quantity",
-            "unitPrice",
-            "discount",
-            "discountPercent",
-            "receiptCost",
-            "receiptRate",
-            "heldShare",
-            "taxCode",
-            "location",
-            "project",
-            "order",
-            "receipt",
-            "amount",
-        ];
-    public override IReadOnlyList<string> LineNeeds => ["unitPrice"];
+    public override IReadOnlyList<string> Takes { get; } =
+    [
+        "party",
+        "location",
+        "project",
+        "taxDate",
+        "taxCode",
+        "pricesIncludeTax",
+        "depositApplied",
+        "depositRate",
+        "payablesAccount",
+        "order",
+        "due",
+    ];
+    public override IReadOnlyList<string> Needs { get; } = ["party"];
+    public override IReadOnlyList<string> LineTakes { get; } =
+    [
+        "item",
+        "account",
+        "quantity",
+        "unitPrice",
+        "discount",
+        "discountPercent",
+        "receiptCost",
+        "receiptRate",
+        "heldShare",
+        "taxCode",
+        "location",
+        "project",
+        "order",
+        "receipt",
+        "amount",
+    ];
+    public override IReadOnlyList<string> LineNeeds { get; } = ["unitPrice"];
     public override bool TakesCharges => true;
     public override bool FromSupplier => true;
 

@@ -8,8 +8,9 @@ public sealed class SupplierPayment : EventKind
 {
     public override string Name => "supplier-payment";
     public override string Explain => "A supplier is paid what is owed, in whole or in part.";
-    public override IReadOnlyList<string> Takes => ["party", "amount", "discountTaken", "fee", "method", "location"];
-    public override IReadOnlyList<string> Needs => ["party", "amount"];
+    public override IReadOnlyList<string> Takes { get; } =
+    ["party", "amount", "discountTaken", "fee", "method", "location"];
+    public override IReadOnlyList<string> Needs { get; } = ["party", "amount"];
     public override Control SettledSubledger => Control.Payables;
     public override bool FromSupplier => true;
 

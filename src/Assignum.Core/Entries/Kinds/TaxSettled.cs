@@ -9,10 +9,10 @@ public sealed class TaxSettled : EventKind
     public override string Name => "tax-settled";
     public override string Title => "Tax settled";
     public override string Explain => "A tax authority is paid what is owed by the return, or refunds it.";
-    public override IReadOnlyList<string> Takes => ["authority", "amount", "method", "location"];
-    public override IReadOnlyList<string> Needs => ["authority", "amount"];
-    public override IReadOnlyList<string> LineTakes => ["taxCode", "amount"];
-    public override IReadOnlyList<string> LineNeeds => ["taxCode", "amount"];
+    public override IReadOnlyList<string> Takes { get; } = ["authority", "amount", "method", "location"];
+    public override IReadOnlyList<string> Needs { get; } = ["authority", "amount"];
+    public override IReadOnlyList<string> LineTakes { get; } = ["taxCode", "amount"];
+    public override IReadOnlyList<string> LineNeeds { get; } = ["taxCode", "amount"];
     public override bool LinesMayBeNone => true;
 
     public override void Write(EntrySheet sheet)

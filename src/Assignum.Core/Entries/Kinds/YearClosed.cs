@@ -14,8 +14,8 @@ public sealed class YearClosed : EventKind
     public override string Explain => "A fiscal year's result goes to retained earnings.";
     public override bool MadeHere => true;
     public override bool ClosesYears => true;
-    public override IReadOnlyList<string> LineTakes => ["account", "debit", "credit"];
-    public override IReadOnlyList<string> LineNeeds => ["account"];
+    public override IReadOnlyList<string> LineTakes { get; } = ["account", "debit", "credit"];
+    public override IReadOnlyList<string> LineNeeds { get; } = ["account"];
 
     public override void Write(EntrySheet sheet)
     {
