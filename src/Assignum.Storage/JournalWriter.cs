@@ -13,7 +13,8 @@ namespace Assignum.Storage;
 /// <summary>Writes a batch of posted events of one entity, and of others that charges mirror into. What entries do is
 /// decided before; this writes it.</summary>
 /// <remarks>
-/// In two steps: the rows are made while nothing is held, then sent in the transaction that holds the postings. Rows go
+/// In steps: the rows are made while nothing is held; details may be sent before the postings are held (docs/decisions/0026),
+/// the rest in the transaction that holds them. Rows go
 /// by binary COPY; measured in docs/performance.md.
 /// </remarks>
 /// <param name="idsOf">The ids of an entity's patterns and chains.</param>

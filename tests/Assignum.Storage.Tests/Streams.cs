@@ -150,6 +150,108 @@ public class Streams
         ahead.ShouldBe(2);
     }
 
+    // What belongs to events and entries is written before the books are held, and is not unique by itself.
+    private const string Astray = """
+        select string_agg(what || ' ' || n, ', ') from (
+          select 'double line' as what, count(*) as n from (select from entry_line group by entity_id, entry_id, line_no
+            having count(*) > 1) x
+          union all select 'line of no entry', count(*) from entry_line l where not exists (select from entry n where
+            (n.entity_id, n.entry_id) = (l.entity_id, l.entry_id))
+          union all select 'double movement', count(*) from (select from subledger_movement where entry_id is not null
+            group by entity_id, entry_id, line_no having count(*) > 1) x
+          union all select 'movement of no event', count(*) from subledger_movement m where not exists (select from event e
+            where (e.entity_id, e.event_id) = (m.event_entity_id, m.event_id))
+          union all select 'double tax', count(*) from (select from entry_tax group by entity_id, entry_id, line_no
+            having count(*) > 1) x
+          union all select 'double goods', count(*) from (select from goods_line group by entity_id, event_id, line_no, date
+            having count(*) > 1) x
+          union all select 'goods of no event', count(*) from goods_line g where not exists (select from event e
+            where (e.entity_id, e.event_id) = (g.entity_id, g.event_id))
+          union all select 'double stock', count(*) from (select from stock_movement group by entity_id, event_id, line_no
+            having count(*) > 1) x
+          union all select 'double link', count(*) from (select from event_link group by entity_id, party, what, name,
+            event_id having count(*) > 1) x
+          union all select 'link of no event', count(*) from event_link k where not exists (select from event e
+            where (e.entity_id, e.event_id) = (k.entity_id, k.event_id))
+          union all select 'day that is not its lines', count(*) from (
+            select account_id, date, sum(debit) - sum(credit) as moved from entry_line group by 1, 2) l
+            full join account_day d using (account_id, date) where l.moved is distinct from d.debit - d.credit
+        ) x where n > 0
+        """;
+
+    [Fact]
+    public async Task Senders_at_once_take_turns_and_leave_nothing_of_what_they_take_back()
+    {
+        await using var company = new Company();
+        var code = await company.OpenAsync();
+        const int senders = 3,
+            batches = 12,
+            each = 15;
+        var all = await Task.WhenAll(
+            Enumerable
+                .Range(0, senders)
+                .Select(s =>
+                    StreamAsync(
+                        company,
+                        code,
+                        [
+                            .. Enumerable
+                                .Range(0, batches)
+                                .Select(b => Batch([.. Enumerable.Range(0, each).Select(i => Sale($"S{s}-{b}-{i}"))])),
+                        ]
+                    )
+                )
+        );
+        all.SelectMany(a => a.Answers).ShouldAllBe(a => a.Outcome == "posted");
+        all.SelectMany(a => a.Answers)
+            .Select(a => a.Number!)
+            .Order(StringComparer.Ordinal)
+            .ShouldBe(Enumerable.Range(1, senders * batches * each).Select(n => $"2026-{n:000000}"));
+        // They were in each other's way, so something was taken back.
+        all.Sum(a => a.Ahead).ShouldBeLessThan(senders * (batches - 1));
+        (await company.AskAsync<object>(Astray)).ShouldBe(DBNull.Value);
+        (await company.AskAsync<long>("select count(*) from entry")).ShouldBe(senders * batches * each);
+    }
+
+    [Fact]
+    public async Task What_is_on_its_way_when_a_sender_goes_leaves_nothing()
+    {
+        await using var company = new Company();
+        var code = await company.OpenAsync();
+        await using (var stream = new PostEvents(company.Desk).Stream(company.Actor, code))
+        {
+            var following = new Queue<IReadOnlyList<ReadEvent>>([Batch(Sale("B")), Batch(Sale("C"))]);
+            (await stream.PostAsync([Read(Sale("A"))], 1, () => following.TryDequeue(out var b) ? b : null, Stop))
+                .Result!.Single()
+                .Number.ShouldBe("2026-000001");
+            following.ShouldBeEmpty();
+        }
+        (await company.AskAsync<object>(Astray)).ShouldBe(DBNull.Value);
+        (await company.AskAsync<long>("select count(distinct entry_id) from entry_line")).ShouldBe(1);
+        (await company.PostAsync(code, Sale("D"))).Single().Number.ShouldBe("2026-000002");
+    }
+
+    // A sender that other batches follow, but not those that it gave.
+    [Fact]
+    public async Task Other_batches_than_those_that_were_given_are_posted_all_the_same()
+    {
+        await using var company = new Company();
+        var code = await company.OpenAsync();
+        await using var stream = new PostEvents(company.Desk).Stream(company.Actor, code);
+        var given = Batch(Sale("B"));
+        var once = true;
+        IReadOnlyList<ReadEvent>? Next()
+        {
+            var now = once ? given : null;
+            once = false;
+            return now;
+        }
+        (await stream.PostAsync(Batch(Sale("A")), 1, Next, Stop)).Result!.Single().Outcome.ShouldBe("posted");
+        (await stream.PostAsync(Batch(Sale("C")), 2, null, Stop)).Result!.Single().Number.ShouldBe("2026-000002");
+        (await stream.PostAsync(given, 3, null, Stop)).Result!.Single().Number.ShouldBe("2026-000003");
+        (await company.AskAsync<object>(Astray)).ShouldBe(DBNull.Value);
+    }
+
     [Fact]
     public async Task What_is_published_in_between_decides()
     {

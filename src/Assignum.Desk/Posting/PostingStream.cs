@@ -17,7 +17,8 @@ public sealed class PostingStream : IAsyncDisposable
 {
     private const int MostTurns = 50,
         MostDocuments = 100_000,
-        MostAhead = 2;
+        MostAhead = 2,
+        MostCalm = 16;
 
     // Batches on their way in this process; each has a connection.
     private static readonly SemaphoreSlim Places = new(16);
@@ -28,6 +29,11 @@ public sealed class PostingStream : IAsyncDisposable
     private readonly AccountIds accounts = new();
     private readonly Queue<IReadOnlyList<ReadEvent>> given = [];
     private readonly Queue<BatchAhead> ahead = [];
+
+    // Where others post all the time, what is made ahead is made for nothing: for how many batches it is left, and for how
+    // many after the next time.
+    private int calm,
+        calmNext;
 
     internal PostingStream(DeskContext desk, Actor actor, string entity) =>
         (this.desk, this.actor, this.entity) = (desk, actor, entity);
@@ -56,7 +62,11 @@ public sealed class PostingStream : IAsyncDisposable
                 if (looked.Result is not { } now)
                     return looked.Pass<IReadOnlyList<PostedEvent>>();
                 if (await WriteAsync(own, begun, made, now, events, firstRow, next, false, stop) is { } posted)
+                {
+                    calmNext = 0;
                     return posted;
+                }
+                (calm, calmNext) = (calmNext, Math.Clamp(calmNext * 2, 1, MostCalm));
             }
         // What follows was made as if this had been written.
         await LetGoAsync();
@@ -152,6 +162,11 @@ public sealed class PostingStream : IAsyncDisposable
         CancellationToken stop
     )
     {
+        if (calm > 0)
+        {
+            calm--;
+            return;
+        }
         while (given.Count < MostAhead && next?.Invoke() is { } following)
             given.Enqueue(following);
         List<Task<PostingBatch?>> before = [Task.FromResult<PostingBatch?>(current), .. ahead.Select(a => a.Made)];
