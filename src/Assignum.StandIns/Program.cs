@@ -1,0 +1,22 @@
+using System.Globalization;
+
+namespace Assignum.StandIns;
+
+/// <summary>Made-up systems that Assignum can be joined to: a warehouse, a shop, a payment provider and a general ledger, on
+/// one port, told apart by their path.</summary>
+internal static class Program
+{
+    private static async Task Main()
+    {
+        static string? Given(string name) => Environment.GetEnvironmentVariable("ASSIGNUM_STANDINS_" + name);
+        using var world = new World(
+            int.Parse(Given("SEED") ?? "210", CultureInfo.InvariantCulture),
+            DateOnly.ParseExact(Given("BEGIN") ?? "2026-11-01", "yyyy-MM-dd", CultureInfo.InvariantCulture),
+            Given("KEY") ?? "stand-in-key"
+        );
+        var builder = WebApplication.CreateBuilder();
+        builder.Logging.SetMinimumLevel(LogLevel.Warning);
+        await using var app = LinkServer.Build(builder, world);
+        await app.RunAsync();
+    }
+}
