@@ -147,18 +147,24 @@ public abstract class InBrowser : IDisposable
     {
         Press([.. typed.Select(c => c.ToString())]);
         wait.Until(b => b.FindElements(By.CssSelector("#grid-field-list [role=option]")).Count > 0);
-        // What comes after the first is an account that is not there yet: the list is that of all that was typed, and not of
-        // its beginning.
-        if (next)
-            wait.Until(_ =>
-                (bool)
-                    browser.ExecuteScript(
-                        "return [...document.querySelectorAll('#grid-field-list [data-create]')].some((o) => "
-                            + "new URL(o.dataset.create, location).searchParams.get('name') === arguments[0])",
-                        typed
-                    )!
-            );
         Press(next ? [Keys.ArrowDown, Keys.Enter] : [Keys.Enter]);
+    }
+
+    /// <summary>Types the name of an account that is not there yet, and chooses to make it: it is offered after the
+    /// nearest.</summary>
+    protected void ChooseNew(string typed)
+    {
+        Press([.. typed.Select(c => c.ToString())]);
+        // The list of all that was typed, and not of its beginning.
+        wait.Until(_ =>
+            (bool)
+                browser.ExecuteScript(
+                    "return [...document.querySelectorAll('#grid-field-list [data-create]')].some((o) => "
+                        + "new URL(o.dataset.create, location).searchParams.get('name') === arguments[0])",
+                    typed
+                )!
+        );
+        Press(Keys.ArrowDown, Keys.Enter);
     }
 
     /// <summary>Keys pressed one after the other, where the focus is then.</summary>

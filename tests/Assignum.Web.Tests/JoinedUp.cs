@@ -127,7 +127,7 @@ public sealed class JoinedUp(RunningApp app) : InBrowser(app)
         Act("tr.fresh td[data-column='item_group']", "RAIN", Keys.Enter);
         acts++;
         Focus("tr.fresh td[data-column='account']");
-        Choose("Rain gauges sold", next: true);
+        ChooseNew("Rain gauges sold");
         wait.Until(b => b.FindElement(By.Id("in-place")).Displayed);
         // The number, the heading and the class come from the neighbours; only the name is said.
         Attribute("#in-place #new-name", "value").ShouldBe("Rain gauges sold");
@@ -290,7 +290,7 @@ public sealed class JoinedUp(RunningApp app) : InBrowser(app)
         Act($"[data-ladder='{line}'] li:has([href$='/record/party/SUP-OKEBRASS']) a.here", Keys.Enter);
         acts++;
         Focus("tr.fresh td[data-column='account']");
-        Choose("Brass on account", next: true);
+        ChooseNew("Brass on account");
         wait.Until(b => b.FindElement(By.Id("in-place")).Displayed);
         var number = Attribute("#in-place #new-number", "value");
         Act("#in-place #new-name", Keys.Enter);

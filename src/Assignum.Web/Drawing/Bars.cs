@@ -24,7 +24,10 @@ public sealed record Bars(
             Groups.Select((g, i) => $"{g} {string.Join(", ", Series.Select((s, j) => $"{s} {Short(Values[i][j])}"))}")
         );
 
-    /// <summary>An amount without its cents.</summary>
+    /// <summary>An amount without its cents, digits in threes as on the page.</summary>
     public string Short(decimal value) =>
-        (value < 0 ? "−" : "") + Math.Abs(decimal.Round(value)).ToString("#,##0", CultureInfo.InvariantCulture);
+        (value < 0 ? "−" : "")
+        + Math.Abs(decimal.Round(value))
+            .ToString("#,##0", CultureInfo.InvariantCulture)
+            .Replace(',', Pages.Show.ThinGap);
 }

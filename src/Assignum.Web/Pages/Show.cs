@@ -10,7 +10,7 @@ namespace Assignum.Web.Pages;
 /// <summary>How numbers and days are written on pages.</summary>
 internal static class Show
 {
-    private const char ThinGap = '\u00A0';
+    internal const char ThinGap = '\u00A0';
 
     /// <summary>An amount with its currency's decimals, digits in threes, a true minus sign.</summary>
     public static string Amount(decimal amount, string currency)
