@@ -6,7 +6,7 @@ namespace Assignum.StandIns;
 /// one port, told apart by their path.</summary>
 internal static class Program
 {
-    private static async Task Main()
+    private static async Task Main(string[] args)
     {
         static string? Given(string name) => Environment.GetEnvironmentVariable("ASSIGNUM_STANDINS_" + name);
         using var world = new World(
@@ -14,7 +14,14 @@ internal static class Program
             DateOnly.ParseExact(Given("BEGIN") ?? "2026-11-01", "yyyy-MM-dd", CultureInfo.InvariantCulture),
             Given("KEY") ?? "stand-in-key"
         );
-        var builder = WebApplication.CreateBuilder();
+        // Business of the days that have passed: after a restart everything is as it was.
+        if (
+            Given("UNTIL") is { } until
+            && DateOnly.ParseExact(until, "yyyy-MM-dd", CultureInfo.InvariantCulture) is var day
+            && day > world.Day
+        )
+            world.Advance(Math.Min(day.DayNumber - world.Day.DayNumber, 1000));
+        var builder = WebApplication.CreateBuilder(args);
         builder.Logging.SetMinimumLevel(LogLevel.Warning);
         await using var app = LinkServer.Build(builder, world);
         await app.RunAsync();

@@ -2,6 +2,7 @@ using Assignum.Desk.Access;
 using Assignum.Desk.Books;
 using Assignum.Desk.Chart;
 using Assignum.Desk.Checks;
+using Assignum.Desk.Connections;
 using Assignum.Desk.Posting;
 using Assignum.Desk.SetUps;
 using Assignum.Desk.Tax;
@@ -67,7 +68,23 @@ internal static class DeskTasks
             .AddSingleton<WorkDesk>()
             .AddSingleton<IWorkKind, BundleWork>()
             .AddSingleton<IWorkKind, EventsWork>()
+            .AddSingleton<IWorkKind, FetchRecords>()
             .AddSingleton<Worker>()
+            .AddSingleton<LinkDesk>()
+            .AddSingleton<KeepConnections>()
+            .AddSingleton<AskLinks>()
+            .AddSingleton<ReceiveHooks>()
+            .AddSingleton<ProposePairs>()
+            .AddSingleton<PairRecords>()
+            .AddSingleton<ReadPairs>()
+            .AddSingleton<SettlePurposes>()
+            .AddSingleton<ReadNeeds>()
+            .AddSingleton<ActOnNeeds>()
+            .AddSingleton<CreateThere>()
+            .AddSingleton<ReadBoard>()
+            .AddSingleton<GoLive>()
+            .AddSingleton<ItemAccounts>()
+            .AddSingleton<AskOpenings>()
             .AddSingleton<Pages.Lost>()
             .AddSingleton<DemoLoader>();
 }

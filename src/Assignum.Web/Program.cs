@@ -35,6 +35,7 @@ builder.Services.AddSingleton<DeskContext>();
 builder.Services.AddSingleton<StartProgress>();
 builder.Services.AddHostedService<FirstStart>();
 builder.Services.AddHostedService<WorkService>();
+builder.Services.AddSingleton(Assignum.Desk.Connections.LinkSettings.Of(builder.Configuration["ASSIGNUM_LINK_HOSTS"]));
 DeskTasks.Register(builder.Services);
 
 builder.WebHost.ConfigureKestrel(k =>
@@ -143,6 +144,7 @@ app.MapOpenApi().AllowAnonymous();
 app.MapHealth(options.Instance);
 Watching.Map(app);
 app.MapApi();
+app.MapHooks();
 app.MapRazorPages();
 try
 {

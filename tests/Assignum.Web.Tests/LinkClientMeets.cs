@@ -2,6 +2,7 @@ using System.Net;
 using System.Net.Http.Json;
 using System.Text;
 using System.Text.Json.Nodes;
+using Assignum.Core.Pairing;
 using Assignum.Desk.Connections;
 using Assignum.StandIns;
 using Microsoft.AspNetCore.Builder;
@@ -297,7 +298,7 @@ public sealed class LinkClientMeets : IAsyncLifetime
             problems.ShouldAllBe(p => p.Message.Length > 10 && p.Mend.Length > 10);
             return [.. problems.Select(p => p.Code)];
         }
-        foreach (var kind in TestLink.Kinds)
+        foreach (var kind in LinkKind.All.Select(k => k.Name))
             (await CodesAsync(kind, "/" + kind)).ShouldBeEmpty();
         (await CodesAsync("ledger", "/shop", currency: "USD")).ShouldBe(
             ["other-kind", "other-currency", "no-records", "refused", "refused", "refused"],

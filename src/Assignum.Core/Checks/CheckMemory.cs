@@ -67,11 +67,15 @@ internal sealed class CheckMemory
     {
         lock (held)
         {
-            if (of is not { } known || known.Today != today || !ReferenceEquals(known.Posted, posted))
+            if (of is not { } known || known.Today != today || !ReferenceEquals(known.Posted.Balances, posted.Balances))
             {
                 found.Clear();
                 byRow.Clear();
             }
+            // The same books, and connections that say something else: no other check looks at those.
+            else if (!ReferenceEquals(known.Posted.Links, posted.Links))
+                foreach (var check in Findings.All.OfType<LinkCheck>())
+                    found.Remove(check.Code);
             of = (today, posted);
             var missing = Findings.All.Where(c => !found.ContainsKey(c.Code)).ToList();
             if (missing.Count > 0)

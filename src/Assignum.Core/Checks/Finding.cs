@@ -98,6 +98,9 @@ public sealed record PostedFacts(
     IReadOnlyList<LikelyDouble> Doubles
 )
 {
+    /// <summary>What connections say, however it stands with the books.</summary>
+    public IReadOnlyList<LinkFact> Links { get; init; } = [];
+
     /// <summary>Nothing was posted.</summary>
     public static PostedFacts None { get; } =
         new(

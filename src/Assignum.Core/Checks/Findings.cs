@@ -50,6 +50,9 @@ public static class Findings
         new HalfOwn(),
         new BetweenSplit(),
         new NameDoubled(),
+        new Unpaired(),
+        new RateDiffers(),
+        new ChangedThere(),
     ];
 
     private static readonly Dictionary<string, Check> ByCode = All.ToDictionary(c => c.Code, StringComparer.Ordinal);

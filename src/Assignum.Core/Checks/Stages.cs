@@ -98,6 +98,15 @@ public static class Stages
                     : null
             ),
             Made(
+                "connections",
+                "Connections",
+                setUp.Pairings.Count == 0
+                    ? "no record of another system is paired"
+                    : $"{CheckInput.Some(setUp.Pairings.Count, "record")} of other systems paired",
+                setUp.Pairings.Count > 0,
+                null
+            ),
+            Made(
                 "proof",
                 "Proof",
                 published ? "an edition is in force" : "nothing is published yet",

@@ -327,9 +327,10 @@ public static class Parts
         HeldBy.Records,
         [
             Key("connection"),
-            new("record", CellType.Word, true, true, ["account", "tax-code", "party", "item", "project", "person"]),
+            Word<PairedRecord>("record", key: true),
             Key("theirs"),
-            Text("ours"),
+            // Several accounts of ours may go to one of a ledger's.
+            Text("ours", key: true),
             new("state", CellType.Word, false, false, ["paired", "not-needed"]),
             Text("note"),
         ],
@@ -570,8 +571,12 @@ public static class Parts
         TaxCode,
         Party,
         Item,
+        Location,
+        Channel,
+        Method,
         Project,
         Person,
+        Reason,
     }
 
     private enum PairingState

@@ -38,6 +38,9 @@ public sealed record Actor(string Name, Role? Everywhere, IReadOnlyDictionary<st
     /// <summary>Sources whose events may be sent; null: all.</summary>
     public IReadOnlyList<string>? Sources { get; init; }
 
+    /// <summary>Code of the connection whose events it posts; null: of none.</summary>
+    public string? Feeds { get; init; }
+
     /// <summary>The same actor, working in the draft itself.</summary>
     public Actor InDraft => WorksIn.Count == 0 ? this : this with { WorksIn = new Dictionary<string, int>() };
 

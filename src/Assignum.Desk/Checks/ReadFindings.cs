@@ -87,9 +87,18 @@ public sealed class ReadFindings(DeskContext desk, ViewSetUp view)
         var closed = setUp.SetUp.Periods.Where(p => p.Closed).Select(p => (DateOnly?)p.To).Max();
         var (from, to) = closed is { } end ? (new DateOnly(end.Year, end.Month, 1), end) : (today.AddDays(-29), today);
         var of = new FactsOf(newest, today, from, to);
+        var links = await Connections.LinkFacts.ReadAsync(db, state, setUp, stop);
         if (books.TryGetValue(state.Id, out var known) && known.Of == of)
-            return known.Facts;
+        {
+            if (known.Facts.Links.SequenceEqual(links))
+                return known.Facts;
+            var now = known.Facts with { Links = links };
+            books[state.Id] = (of, now);
+            return now;
+        }
         var facts = newest == 0 ? PostedFacts.None : await ReadAsync(db, state, of, stop);
+        if (links.Count > 0)
+            facts = facts with { Links = links };
         if (books.Count >= MostEntities)
             books.Clear();
         books[state.Id] = (of, facts);

@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Text.Json;
+using Assignum.Core.Pairing;
 
 namespace Assignum.Desk.Connections;
 
@@ -10,18 +11,6 @@ public sealed record LinkProblem(string Code, string Message, string Mend);
 /// <summary>Looks whether a system can be joined: every problem at once, before anything is kept.</summary>
 public sealed class TestLink(IReadOnlyCollection<string> hosts, LinkLimits limits, TimeProvider clock)
 {
-    // What a system of a kind must let us read.
-    private static readonly Dictionary<string, string[]> Needed = new()
-    {
-        ["warehouse"] = ["items", "locations"],
-        ["shop"] = ["items", "parties", "channels", "methods"],
-        ["payments"] = ["channels", "methods"],
-        ["ledger"] = ["accounts"],
-    };
-
-    /// <summary>Kinds of connections that are asked over the link.</summary>
-    public static IReadOnlyCollection<string> Kinds => Needed.Keys;
-
     /// <summary>Every problem that there is; none: it can be joined.</summary>
     /// <param name="kind">What it is to be joined as.</param>
     /// <param name="currency">The currency that it is expected to keep its books in.</param>
@@ -34,12 +23,13 @@ public sealed class TestLink(IReadOnlyCollection<string> hosts, LinkLimits limit
     )
     {
         var problems = new List<LinkProblem>();
-        if (!Needed.TryGetValue(kind, out var needed))
+        string[] needed = [.. LinkKind.Find(kind)?.Has.Select(h => h.Plural) ?? []];
+        if (needed.Length == 0)
             problems.Add(
                 new LinkProblem(
                     "unknown-kind",
                     $"'{kind}' is no kind of connection.",
-                    $"Take {string.Join(", ", Kinds)}."
+                    $"Take {string.Join(", ", LinkKind.All.Select(k => k.Name))}."
                 )
             );
         if (key.Length == 0)
@@ -66,8 +56,8 @@ public sealed class TestLink(IReadOnlyCollection<string> hosts, LinkLimits limit
                 problems.Add(new LinkProblem(about.Fault.Code, about.Fault.Message, MendOf(about.Fault.Code)));
                 return problems;
             }
-            About(about.Json!.Value, kind, currency, needed ?? [], problems);
-            foreach (var path in PathsOf(kind, needed ?? []))
+            About(about.Json!.Value, kind, currency, needed, problems);
+            foreach (var path in PathsOf(kind, needed))
                 if ((await client.GetAsync(path, stop)).Fault is { } no)
                     problems.Add(new LinkProblem(no.Code, $"{path.Split('?')[0]}: {no.Message}", MendOf(no.Code)));
         }

@@ -59,11 +59,15 @@ internal sealed class PostingBatch(
         && books.Count == booksNow.Count
         && books.All(b => booksNow.TryGetValue(b.Key, out var other) && b.Value.BeganAs(other));
 
+    // Codes of connections, whose events nobody but their feed posts.
+    private IReadOnlySet<string> joined = new HashSet<string>();
+
     /// <summary>Reads what was posted before of what these events name.</summary>
     /// <param name="before">Batches that may not be written yet, in their order.</param>
     public async Task ReadAsync(NpgsqlConnection db, IReadOnlyList<PostingBatch> before, CancellationToken stop)
     {
         var sound = Sound(events);
+        joined = await ConnectionStore.CodesAsync(db, state.Id, stop);
         await documents.ReadAsync(db, state.Id, sound, stop);
         foreach (
             var there in await JournalStore.KeptAsync(
@@ -165,6 +169,18 @@ internal sealed class PostingBatch(
                     new Fault(
                         "role-needed",
                         $"This key sends events of {string.Join(", ", sources)} only, not of {e.Source}.",
+                        "source"
+                    ),
+                ]
+            );
+        if (joined.Contains(e.Source) && actor.Feeds != e.Source)
+            return Answer(
+                "refused",
+                null,
+                [
+                    new Fault(
+                        "source-joined",
+                        $"{e.Source} is a connection: its events are fetched from it, and nobody else posts under its name.",
                         "source"
                     ),
                 ]

@@ -82,7 +82,57 @@ internal static class SetUpWriter
                 )
             );
         faults.AddRange(await KindsAsync(db, state, changes, stop));
+        faults.AddRange(await TwicePairedAsync(db, state, changes, stop));
         return faults;
+    }
+
+    // Of a source none of theirs is two of ours; where entries go on, none of ours is two of theirs.
+    private static async Task<IReadOnlyList<Fault>> TwicePairedAsync(
+        NpgsqlConnection db,
+        EntityState state,
+        IReadOnlyList<RowChange> changes,
+        CancellationToken stop
+    )
+    {
+        var added = changes.Where(c => c.Part == Parts.Pairings && c is { Before: null, After: not null }).ToList();
+        if (added.Count == 0)
+            return [];
+        var ledgers = (await ConnectionStore.ListAsync(db, state.Id, stop))
+            .Where(c => c.Of.TakesEntries)
+            .Select(c => c.Code)
+            .ToHashSet(StringComparer.Ordinal);
+        var gone = changes
+            .Where(c => c.Part == Parts.Pairings && c is { Before: not null, After: null })
+            .Select(c => c.Key)
+            .ToHashSet(StringComparer.Ordinal);
+        var stands = new Dictionary<(string?, string?, string?), string?>();
+        foreach (var cells in await LinkRecordStore.PairedAsync(db, state.Id, [.. added.Select(c => c.After!)], stop))
+            if (!gone.Contains(Parts.Pairings.KeyOf(cells)))
+                stands[Subject(cells)] = cells[3] ?? "nothing";
+        var faults = new List<Fault>();
+        foreach (var change in added)
+        {
+            var cells = change.After!;
+            if (ledgers.Contains(cells[0]!) && cells[3] is null)
+                continue;
+            var ledger = ledgers.Contains(cells[0]!);
+            if (stands.TryAdd(Subject(cells), ledger ? cells[2] : cells[3] ?? "nothing"))
+                continue;
+            var (one, other) = (ledger ? $"{cells[3]} of ours" : $"{cells[2]} of {cells[0]}", stands[Subject(cells)]);
+            faults.Add(
+                new Fault(
+                    Parts.Pairings.Name,
+                    0,
+                    ledger ? "ours" : "theirs",
+                    "exists",
+                    $"{cells[1]} {one} is paired with {other} already: take that back first."
+                )
+            );
+        }
+        return faults;
+
+        (string?, string?, string?) Subject(string?[] cells) =>
+            (cells[0], cells[1], ledgers.Contains(cells[0]!) ? "o:" + cells[3] : "t:" + cells[2]);
     }
 
     /// <summary>The code of a fault that is somebody's role.</summary>

@@ -44,6 +44,7 @@ internal static class Endpoints
         BundleEndpoints.Map(entity);
         BookEndpoints.Map(entity);
         StatementEndpoints.Map(entity);
+        ConnectionEndpoints.Map(entity);
         entity
             .MapPost("/editions/approve", ApproveAsync)
             .WithSummary("Approve the draft as it is: {\"revision\": 7}, which /editions gives");

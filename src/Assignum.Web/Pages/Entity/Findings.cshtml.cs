@@ -209,6 +209,9 @@ public sealed class FindingsModel(
             "tax-matrix" => $"{home}/tax",
             "tax-codes" => LinkTo.Address(EntityCode, "tax-code", Key("code")!),
             "events" => $"{home}/journal?q={Uri.EscapeDataString(Key("id")!)}",
+            "pairings" =>
+                $"{home}/connections/{Uri.EscapeDataString(Key("connection")!)}/pair/{Key("record")}?show=all&q="
+                    + Uri.EscapeDataString(Key("theirs")!),
             "items" or "parties" or "projects" => LinkTo.Address(
                 EntityCode,
                 place.Part == "parties" ? "party" : place.Part[..^1],

@@ -10,6 +10,7 @@ import './grid.js';
 import './hand.js';
 import './ladder.js';
 import './map.js';
+import './pairs.js';
 import './source.js';
 import './typed.js';
 

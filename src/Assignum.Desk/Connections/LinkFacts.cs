@@ -1,0 +1,76 @@
+using Assignum.Core.Checks;
+using Assignum.Core.Editions;
+using Assignum.Core.Pairing;
+using Assignum.Core.SetUps;
+using Assignum.Storage;
+using Npgsql;
+
+namespace Assignum.Desk.Connections;
+
+/// <summary>What findings tell of connections.</summary>
+internal static class LinkFacts
+{
+    private const int Most = 500;
+
+    /// <summary>Of every connection that is not closed: what waits unpaired, what differs, what was changed there.</summary>
+    public static async Task<IReadOnlyList<LinkFact>> ReadAsync(
+        NpgsqlConnection db,
+        EntityState state,
+        CompiledSetUp setUp,
+        CancellationToken stop
+    )
+    {
+        var facts = new List<LinkFact>();
+        foreach (var link in await ConnectionStore.ListAsync(db, state.Id, stop))
+        {
+            if (link.State is "closed" or "draft")
+                continue;
+            var at = (state.Id, link.Id);
+            if (link.Of.TakesEntries)
+                facts.AddRange(
+                    (await ReadNeeds.OursAsync(db, at, state, link, setUp.SetUp, stop))
+                        .Take(Most)
+                        .Select(n => new LinkFact(
+                            "unpaired",
+                            link.Code,
+                            n.Record,
+                            n.Theirs,
+                            0,
+                            n.Waits.Amount,
+                            $"Account {n.Theirs} {n.Name} has no account in {link.Name}."
+                        ))
+                );
+            else
+                facts.AddRange(
+                    (await LinkEventStore.RecordNeedsAsync(db, at, link.Code, stop))
+                        .Take(Most)
+                        .Select(n => new LinkFact(
+                            "unpaired",
+                            link.Code,
+                            n.Record,
+                            n.Theirs,
+                            n.Waits.Events,
+                            n.Waits.Amount,
+                            $"{RecordKind.Find(n.Record)?.Title} {n.Theirs} {n.Name} of {link.Name} is not paired: "
+                                + $"{n.Waits.Events} documents wait for it."
+                        ))
+                );
+            facts.AddRange(
+                (await ReadNeeds.DifferencesAsync(db, at, state, link, setUp.SetUp, stop))
+                    .Take(Most)
+                    .Select(n => new LinkFact(
+                        n.Record == "tax-code" && !n.Says.StartsWith("Since", StringComparison.Ordinal)
+                            ? "rate-differs"
+                            : "changed-there",
+                        link.Code,
+                        n.Record,
+                        n.Theirs,
+                        n.Waits.Events,
+                        n.Waits.Amount,
+                        $"{RecordKind.Find(n.Record)?.Title} {n.Theirs} {n.Name} of {link.Name}: {n.Says}"
+                    ))
+            );
+        }
+        return facts;
+    }
+}

@@ -1,0 +1,142 @@
+using Assignum.Core;
+using Assignum.Core.Work;
+using Assignum.Desk;
+using Assignum.Desk.Connections;
+using Assignum.Desk.SetUps;
+using Assignum.Desk.Work;
+using Microsoft.AspNetCore.Mvc;
+
+namespace Assignum.Web.Pages.Entity;
+
+/// <summary>How a connection stands, what is done with it, and what is next.</summary>
+public sealed class ConnectionModel(
+    DeskContext desk,
+    EditSetUp edit,
+    KeepConnections keep,
+    AskLinks ask,
+    ReadBoard boards,
+    GoLive live,
+    WorkDesk work
+) : JoinedPage(desk, edit, keep)
+{
+    public LinkBoard Board { get; private set; } = null!;
+
+    /// <summary>The problems that a test found; null: none was made.</summary>
+    public IReadOnlyList<LinkProblem>? Problems { get; private set; }
+
+    /// <summary>The newest fetching.</summary>
+    public WorkRow? Work { get; private set; }
+
+    /// <summary>The secret of hooks, told once.</summary>
+    public string? HookSecret { get; private set; }
+
+    /// <summary>The first day that is proposed to post.</summary>
+    public DateOnly? From { get; private set; }
+
+    private protected override string Here => Home;
+
+    public Task<IActionResult> OnGetAsync() => ShowAsync();
+
+    /// <summary>How far the fetching is.</summary>
+    public async Task<IActionResult> OnGetWorkAsync()
+    {
+        if (await ShowAsync() is NotFoundResult none)
+            return none;
+        return Partial("_LinkWork", this);
+    }
+
+    public async Task<IActionResult> OnPostTestAsync()
+    {
+        var tested = await Keep.TestAsync(Actor, EntityCode, LinkCode, HttpContext.RequestAborted);
+        if (tested.Refused is not null)
+            return await RefusedAsync(tested);
+        Problems = tested.Result;
+        return await ShowAsync();
+    }
+
+    public async Task<IActionResult> OnPostFetchAsync()
+    {
+        var given = await ask.StartAsync(Actor, EntityCode, LinkCode, HttpContext.RequestAborted);
+        return given.Refused is null ? Went("It is asked; this page may be left.") : await RefusedAsync(given);
+    }
+
+    public Task<IActionResult> OnPostPauseAsync() => TurnAsync(Keep.PauseAsync, "Paused: nothing is asked of it.");
+
+    public Task<IActionResult> OnPostResumeAsync() => TurnAsync(Keep.ResumeAsync, "It goes on.");
+
+    public Task<IActionResult> OnPostCloseAsync() => TurnAsync(Keep.CloseAsync, "Closed for good.");
+
+    public async Task<IActionResult> OnPostLiveAsync(DateOnly? from)
+    {
+        From = from;
+        if (from is not { } day)
+            return await RefusedAsync(new Fault("bad-date", "Say from which day on it posts.", "from"));
+        var done = await live.RunAsync(Actor, EntityCode, LinkCode, day, HttpContext.RequestAborted);
+        return done.Refused is null ? Went($"Live from {Show.Day(day)} on.") : await RefusedAsync(done);
+    }
+
+    public async Task<IActionResult> OnPostChangeAsync(
+        string? name,
+        string? address,
+        string? key,
+        int? gapMinutes,
+        int? patienceDays,
+        string? closedPeriod,
+        int? version
+    )
+    {
+        var done = await Keep.ChangeAsync(
+            Actor,
+            EntityCode,
+            LinkCode,
+            new ConnectionForm(
+                null,
+                null,
+                name,
+                address,
+                string.IsNullOrEmpty(key) ? null : key,
+                null,
+                gapMinutes,
+                patienceDays,
+                closedPeriod,
+                null,
+                version
+            ),
+            HttpContext.RequestAborted
+        );
+        return done.Refused is null ? Went("Kept.") : await RefusedAsync(done);
+    }
+
+    public async Task<IActionResult> OnPostRenewAsync()
+    {
+        var done = await Keep.RenewHookAsync(Actor, EntityCode, LinkCode, HttpContext.RequestAborted);
+        if (done.Refused is not null)
+            return await RefusedAsync(done);
+        TempData["HookSecret"] = done.Result;
+        return Went("Its calls are signed with another secret from now on; the one before it holds for a day.");
+    }
+
+    private async Task<IActionResult> TurnAsync(
+        Func<Desk.Access.Actor, string, string, CancellationToken, Task<Outcome<Core.Pairing.Connection>>> turn,
+        string said
+    )
+    {
+        var done = await turn(Actor, EntityCode, LinkCode, HttpContext.RequestAborted);
+        return done.Refused is null ? Went(said) : await RefusedAsync(done);
+    }
+
+    private protected override async Task<IActionResult> ShowAsync()
+    {
+        var found = await boards.RunAsync(Actor, EntityCode, LinkCode, HttpContext.RequestAborted);
+        if (found.Result is not { } board)
+            return NotFound();
+        (Board, Link) = (board, board.Link);
+        HookSecret = TempData["HookSecret"] as string;
+        var all = await work.ListAsync(Actor, EntityCode, HttpContext.RequestAborted);
+        Work = all.Result?.FirstOrDefault(w =>
+            w.Kind == FetchRecords.Name && w.Subject.Contains(Link.Name, StringComparison.Ordinal)
+        );
+        From ??= Link.LiveFrom ?? new DateOnly(State.Today.Year, State.Today.Month, 1);
+        return Page();
+    }
+}

@@ -1,0 +1,268 @@
+using System.Net;
+using System.Net.Http.Json;
+using System.Security.Cryptography;
+using System.Text;
+using System.Text.Json;
+using System.Text.Json.Nodes;
+
+namespace Assignum.Web.Tests;
+
+/// <summary>An application that may ask stand-ins on a port of this machine.</summary>
+public sealed class LinkedApp : RunningApp
+{
+    /// <summary>Where the stand-ins of these tests are.</summary>
+    public int Port { get; } = Free();
+
+    /// <inheritdoc/>
+    protected override IReadOnlyList<(string Name, string Value)> Settings =>
+        [("ASSIGNUM_LINK_HOSTS", $"127.0.0.1:{Port}")];
+
+    private static int Free()
+    {
+        using var listener = new System.Net.Sockets.TcpListener(IPAddress.Loopback, 0);
+        listener.Start();
+        return ((IPEndPoint)listener.LocalEndpoint).Port;
+    }
+}
+
+/// <summary>Systems are joined over the interface: made, tested, fetched, and what they need is decided.</summary>
+public sealed class Connecting(LinkedApp app) : IClassFixture<LinkedApp>, IAsyncLifetime
+{
+    private static CancellationToken Stop => TestContext.Current.CancellationToken;
+    private StandInsRunning standIns = null!;
+    private HttpClient client = null!;
+    private static int made;
+
+    public async ValueTask InitializeAsync()
+    {
+        client = app.Client();
+        standIns = await StandInsRunning.StartAsync(app.Port, DateOnly.FromDateTime(DateTime.UtcNow));
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        client.Dispose();
+        await standIns.DisposeAsync();
+    }
+
+    private const string At = "/api/v1/entities/SKERROW/connections";
+
+    private async Task<JsonNode> SendAsync(HttpMethod method, string path, object? body, HttpStatusCode expected)
+    {
+        using var request = new HttpRequestMessage(method, path);
+        if (body is not null)
+            request.Content = JsonContent.Create(body);
+        using var answer = await client.SendAsync(request, Stop);
+        var text = await answer.Content.ReadAsStringAsync(Stop);
+        answer.StatusCode.ShouldBe(expected, $"{method} {path}: {text}");
+        return text.Length == 0 ? new JsonObject() : JsonNode.Parse(text)!;
+    }
+
+    private Task<JsonNode> GetAsync(string path) => SendAsync(HttpMethod.Get, path, null, HttpStatusCode.OK);
+
+    private Task<JsonNode> PostAsync(string path, object? body = null, HttpStatusCode expected = HttpStatusCode.OK) =>
+        SendAsync(HttpMethod.Post, path, body, expected);
+
+    private object Form(string code, string kind, string? address = null, string key = StandInsRunning.Key) =>
+        new
+        {
+            code,
+            kind,
+            name = "The " + kind,
+            address = address ?? $"http://127.0.0.1:{app.Port}/{kind}/",
+            key,
+        };
+
+    private async Task<(string Code, string Secret)> MadeAsync(string kind)
+    {
+        var code = $"{kind.ToUpperInvariant()}-{Interlocked.Increment(ref made)}";
+        var answer = await PostAsync(At, Form(code, kind), HttpStatusCode.Created);
+        ((string)answer["connection"]!["state"]!).ShouldBe("draft");
+        return (code, (string)answer["hookSecret"]!);
+    }
+
+    private async Task<JsonNode> FetchedAsync(string code, string expected = "done")
+    {
+        var id = (long)(await PostAsync($"{At}/{code}/fetch", null, HttpStatusCode.Accepted))["id"]!;
+        for (var i = 0; i < 600; i++)
+        {
+            var job = await GetAsync($"{At}/{code}/jobs/{id}");
+            if ((string)job["status"]! is "done" or "failed" or "cancelled")
+            {
+                ((string)job["status"]!).ShouldBe(expected, job.ToJsonString());
+                return job;
+            }
+            await Task.Delay(100, Stop);
+        }
+        throw new InvalidOperationException($"The work did not end: {await GetAsync($"{At}/{code}/jobs/{id}")}");
+    }
+
+    [Fact]
+    public async Task What_is_wrong_with_a_connection_is_said_before_it_is_made()
+    {
+        var wrong = await PostAsync(
+            At,
+            new
+            {
+                code = "own",
+                kind = "till",
+                name = "",
+                address = "http://192.168.0.7/x",
+                key = "",
+                currency = "XXQ",
+                gapMinutes = -1,
+                closedPeriod = "maybe",
+            },
+            HttpStatusCode.UnprocessableEntity
+        );
+        wrong["errors"]!
+            .AsArray()
+            .Select(e => (string)e!["path"]!)
+            .Order()
+            .ShouldBe(["address", "closedPeriod", "code", "currency", "gapMinutes", "key", "kind", "name"]);
+        var (code, _) = await MadeAsync("shop");
+        await PostAsync(At, Form(code, "shop"), HttpStatusCode.Conflict);
+        // Another address never gets the key that was entered for this one.
+        var kept = await SendAsync(
+            HttpMethod.Patch,
+            $"{At}/{code}",
+            new { address = $"http://127.0.0.1:{app.Port}/ledger/" },
+            HttpStatusCode.UnprocessableEntity
+        );
+        ((string)kept["errors"]![0]!["code"]!).ShouldBe("key-needed");
+        await SendAsync(HttpMethod.Patch, $"{At}/{code}", new { name = "Lantern", version = 1 }, HttpStatusCode.OK);
+        await SendAsync(HttpMethod.Patch, $"{At}/{code}", new { name = "Late", version = 1 }, HttpStatusCode.Conflict);
+        (await GetAsync($"{At}/{code}")).ToJsonString().ShouldNotContain(StandInsRunning.Key);
+        var tested = await PostAsync($"{At}/{code}/test");
+        tested["ok"]!.GetValue<bool>().ShouldBeTrue(tested.ToJsonString());
+        // Nobody else posts under its name.
+        var posted = await PostAsync(
+            "/api/v1/entities/SKERROW/events",
+            new
+            {
+                source = code,
+                id = "E1",
+                kind = "money-moved",
+                date = "2026-06-15",
+                fromMethod = "bank-1",
+                toMethod = "bank-1",
+                amount = 5,
+            }
+        );
+        ((string)posted[0]!["errors"]![0]!["code"]!).ShouldBe("source-joined");
+    }
+
+    [Fact]
+    public async Task A_shop_is_fetched_in_spite_of_faults_and_what_it_needs_is_decided()
+    {
+        var (code, _) = await MadeAsync("shop");
+        await standIns.PassAsync(12);
+        foreach (var fault in new[] { "500", "half-page", "repeated-page", "not-json", "wrong-key" })
+            await standIns.FaultAsync("shop", fault);
+        var job = await FetchedAsync(code);
+        ((int)job["result"]!["records"]!["party"]!).ShouldBe(2000);
+        ((int)job["result"]!["events"]!).ShouldBeGreaterThan(40);
+        ((string)(await GetAsync($"{At}/{code}"))["state"]!).ShouldBe("joining");
+
+        var needs = (await GetAsync($"{At}/{code}/needs?limit=1000")).AsArray();
+        needs.Count.ShouldBeGreaterThan(10);
+        var amounts = needs.Select(n => (decimal)n!["waits"]!["amount"]!).ToList();
+        amounts.ShouldBe(amounts.OrderDescending());
+        needs.ShouldContain(n => (string)n!["need"]! == "record" && (string)n!["record"]! == "channel");
+        needs.ShouldContain(n => (string)n!["need"]! == "word" && (string)n!["theirs"]! == "home");
+        // Live is refused while anything is needed, and says what.
+        var refused = await PostAsync($"{At}/{code}/live", new { from = "2026-05-01" }, HttpStatusCode.Conflict);
+        refused["errors"]!.AsArray().Count.ShouldBeGreaterThan(3);
+
+        // A different rate is refused unless it is accepted.
+        var tax = await PostAsync(
+            $"{At}/{code}/pairings",
+            new[]
+            {
+                new
+                {
+                    record = "tax-code",
+                    theirs = "FULL",
+                    ours = "S23",
+                },
+            },
+            HttpStatusCode.UnprocessableEntity
+        );
+        ((string)tax["errors"]![0]!["code"]!).ShouldBe("rate-differs");
+        ((string)tax["errors"]![0]!["message"]!).ShouldContain("22.5 %");
+
+        var accepted = await PostAsync($"{At}/{code}/pairings/accept?record=item&above=0.9");
+        ((int)accepted["paired"]!).ShouldBeGreaterThan(40);
+        var change = (long)accepted["change"]!;
+        // Two persons at once: the second is told.
+        var paired = (await GetAsync($"{At}/{code}/pairings?record=item&limit=1")).AsArray()[0]!;
+        var again = await PostAsync(
+            $"{At}/{code}/pairings",
+            new[]
+            {
+                new
+                {
+                    record = "item",
+                    theirs = (string)paired["theirs"]!,
+                    ours = (string)paired["ours"]!,
+                },
+            },
+            HttpStatusCode.Conflict
+        );
+        ((string)again["errors"]![0]!["code"]!).ShouldBe("paired-already");
+        change.ShouldBeGreaterThan(0);
+        var proposals = (await PostAsync($"{At}/{code}/proposals?record=party&limit=500")).AsArray();
+        proposals.Count.ShouldBe(500);
+        proposals.ShouldAllBe(p => (double)p!["score"]! <= 1 && p["reasons"]!.AsArray().Count > 0);
+        (await GetAsync($"{At}/{code}/board"))["counts"]!["received"]!["events"]!
+            .GetValue<int>()
+            .ShouldBeGreaterThan(40);
+        (await GetAsync($"{At}/{code}/purposes")).AsArray().Count.ShouldBeGreaterThan(3);
+    }
+
+    [Fact]
+    public async Task Calls_are_taken_once_in_time_and_signed_and_another_life_pauses_everything()
+    {
+        var (code, secret) = await MadeAsync("payments");
+        await FetchedAsync(code);
+        using var anybody = app.Client(null);
+        async Task<HttpStatusCode> CallAsync(string secretOf, DateTimeOffset when, string body = "{}")
+        {
+            var time = when.ToUnixTimeSeconds().ToString(System.Globalization.CultureInfo.InvariantCulture);
+            using var request = new HttpRequestMessage(HttpMethod.Post, $"/hooks/SKERROW/{code}")
+            {
+                Content = new StringContent(body, Encoding.UTF8, "application/json"),
+            };
+            request.Headers.Add("X-Link-Time", time);
+            request.Headers.Add(
+                "X-Link-Signature",
+                "sha256="
+                    + Convert.ToHexStringLower(
+                        HMACSHA256.HashData(Encoding.UTF8.GetBytes(secretOf), Encoding.UTF8.GetBytes(time + "." + body))
+                    )
+            );
+            using var answer = await anybody.SendAsync(request, Stop);
+            return answer.StatusCode;
+        }
+        var now = DateTimeOffset.UtcNow;
+        (await CallAsync(secret, now)).ShouldBe(HttpStatusCode.Accepted);
+        (await CallAsync(secret, now)).ShouldBe(HttpStatusCode.Unauthorized);
+        (await CallAsync(secret, now.AddSeconds(-400))).ShouldBe(HttpStatusCode.Unauthorized);
+        (await CallAsync("another", now)).ShouldBe(HttpStatusCode.Unauthorized);
+        var renewed = (string)(await PostAsync($"{At}/{code}/hook-secret"))["hookSecret"]!;
+        (await CallAsync(secret, now, "{\"a\":1}")).ShouldBe(HttpStatusCode.Accepted);
+        (await CallAsync(renewed, now, "{\"a\":2}")).ShouldBe(HttpStatusCode.Accepted);
+
+        await standIns.FaultAsync("payments", "another-life");
+        ((string)(await FetchedAsync(code, "failed"))["says"]!).ShouldContain("another life");
+        var paused = await GetAsync($"{At}/{code}");
+        ((string)paused["state"]!).ShouldBe("paused");
+        ((string)paused["why"]!).ShouldBe("another-life");
+        await PostAsync($"{At}/{code}/fetch", null, HttpStatusCode.Conflict);
+        (await CallAsync(renewed, now, "{\"a\":3}")).ShouldBe(HttpStatusCode.Accepted);
+        await PostAsync($"{At}/{code}/resume");
+        await FetchedAsync(code);
+        await PostAsync($"{At}/{code}/close", null, HttpStatusCode.OK);
+        await PostAsync(At, Form(code, "payments"), HttpStatusCode.Conflict);
+    }
+}
