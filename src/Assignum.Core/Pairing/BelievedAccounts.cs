@@ -106,7 +106,7 @@ public sealed class BelievedAccounts
             var values = default(LegValues);
             values[Dimension.Item] = known.Number;
             values[Dimension.ItemGroup] = known.Group;
-            lands = setUp.Landings.TraceOf(purpose, values).Account;
+            lands = setUp.Landings.TraceOf(purpose, values).Account ?? Somewhere(purpose, values, path);
         }
         if (string.IsNullOrWhiteSpace(path))
             return new BelievedAccount(purpose, "", null, lands, Belief.Unsaid, null);
@@ -120,6 +120,31 @@ public sealed class BelievedAccounts
             : Belief.Differs;
         return new BelievedAccount(purpose, path, believed, lands, belief, null);
     }
+
+    // Where it lands at some location or in some channel: where those differ, on what is believed, if that is among them.
+    private string? Somewhere(Purpose purpose, LegValues values, string? path)
+    {
+        var found = new List<string>();
+        foreach (
+            var (dimension, codes) in new[]
+            {
+                (Dimension.Location, setUp.SetUp.Locations),
+                (Dimension.Channel, setUp.SetUp.Channels),
+            }
+        )
+        foreach (var place in codes.Take(MostPlaces))
+        {
+            var at = values;
+            at[dimension] = setUp.Index.Of(dimension, place.Code);
+            if (setUp.Landings.TraceOf(purpose, at).Account is { } account)
+                found.Add(account);
+        }
+        return path is not null && Read(path) is { } believed && found.Contains(believed)
+            ? believed
+            : found.FirstOrDefault();
+    }
+
+    private const int MostPlaces = 50;
 
     private string? Near(string path)
     {

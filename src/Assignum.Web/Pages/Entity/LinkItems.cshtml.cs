@@ -8,8 +8,13 @@ using Microsoft.AspNetCore.Mvc;
 namespace Assignum.Web.Pages.Entity;
 
 /// <summary>The accounts that a warehouse keeps by item, beside where the items land here.</summary>
-public sealed class LinkItemsModel(DeskContext desk, EditSetUp edit, KeepConnections keep, ItemAccounts items)
-    : JoinedPage(desk, edit, keep)
+public sealed class LinkItemsModel(
+    DeskContext desk,
+    EditSetUp edit,
+    KeepConnections keep,
+    ItemAccounts items,
+    PairRecords pair
+) : JoinedPage(desk, edit, keep)
 {
     /// <summary>Items on a page.</summary>
     public const int Listed = 60;
@@ -44,6 +49,25 @@ public sealed class LinkItemsModel(DeskContext desk, EditSetUp edit, KeepConnect
         return format == "xlsx"
             ? File(bytes, "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", $"{LinkCode}-items.xlsx")
             : File(bytes, "text/csv; charset=utf-8", $"{LinkCode}-items.csv");
+    }
+
+    /// <summary>Names of accounts that it writes and that no account here has, with how many items have each, and the account
+    /// with the name that is most like it.</summary>
+    public IReadOnlyList<(string Path, int Items, string? Nearest)> Unread { get; private set; } = [];
+
+    /// <summary>Says which account a name of theirs is.</summary>
+    public async Task<IActionResult> OnPostNameAsync(string? path, string? ours)
+    {
+        var done = await pair.SettleAsync(
+            Actor,
+            EntityCode,
+            LinkCode,
+            [new PairAct("account", path ?? "", ours?.Trim(), "pair", null)],
+            HttpContext.RequestAborted
+        );
+        return done.Refused is null
+            ? Went($"{path} is {ours} from now on.", done.Result!.Id)
+            : await RefusedAsync(done);
     }
 
     public Task<IActionResult> OnPostHereAsync(string[]? chosen, bool all) =>
@@ -103,6 +127,14 @@ public sealed class LinkItemsModel(DeskContext desk, EditSetUp edit, KeepConnect
             return NotFound();
         All = found.Result;
         Counts = All.Items.CountBy(WayOf).ToDictionary();
+        Unread =
+        [
+            .. All
+                .Items.SelectMany(i => i.Accounts.Where(a => a.Belief == Belief.Unreadable))
+                .GroupBy(a => a.Path, StringComparer.Ordinal)
+                .Select(g => (g.Key, g.Count(), g.First().Nearest))
+                .OrderByDescending(g => g.Item2),
+        ];
         Matching =
         [
             .. All.Items.Where(i =>
