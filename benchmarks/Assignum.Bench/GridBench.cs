@@ -17,9 +17,6 @@ internal static partial class GridBench
 {
     private const string Code = "LARGE";
 
-    [GeneratedRegex("name=\"__RequestVerificationToken\" type=\"hidden\" value=\"([^\"]+)\"")]
-    private static partial Regex Token();
-
     [GeneratedRegex(
         "<tr [^>]*data-number=\"([^\"]+)\"[^>]*>.*?data-column=\"account\" data-value=\"([^\"]*)\"",
         RegexOptions.Singleline
@@ -57,22 +54,7 @@ internal static partial class GridBench
                 ).EnsureSuccessStatusCode()
             )
         );
-        using var client = new HttpClient(new HttpClientHandler { CookieContainer = new CookieContainer() })
-        {
-            BaseAddress = app.Client.BaseAddress,
-            Timeout = TimeSpan.FromMinutes(5),
-        };
-        using (
-            var signed = await client.PostAsync(
-                "/sign-in",
-                new FormUrlEncodedContent([
-                    new("name", "admin"),
-                    new("password", ServedApp.Password),
-                    new("__RequestVerificationToken", await TokenAsync(client, "/sign-in")),
-                ])
-            )
-        )
-            signed.EnsureSuccessStatusCode();
+        using var client = await app.SignedInAsync();
 
         var grid = $"/e/{Code}/assignments";
         await ManyAsync(client, "the grid's first page, all purposes", _ => grid, 15);
@@ -126,7 +108,7 @@ internal static partial class GridBench
             .DistinctBy(r => r.Number)
             .Take(1000)
             .ToList();
-        var token = await TokenAsync(client, grid);
+        var token = await ServedApp.TokenAsync(client, grid);
         async Task<string> SendAsync(string handler, int count, string account)
         {
             using var request = new HttpRequestMessage(HttpMethod.Post, $"{grid}?handler={handler}")
@@ -194,7 +176,7 @@ internal static partial class GridBench
             var form = new MultipartFormDataContent
             {
                 {
-                    new StringContent(await TokenAsync(client, $"/e/{Code}/sheet/assignments")),
+                    new StringContent(await ServedApp.TokenAsync(client, $"/e/{Code}/sheet/assignments")),
                     "__RequestVerificationToken"
                 },
             };
@@ -224,9 +206,6 @@ internal static partial class GridBench
 
     private static StringContent Json(object content) =>
         new(JsonSerializer.Serialize(content), Encoding.UTF8, "application/json");
-
-    private static async Task<string> TokenAsync(HttpClient client, string page) =>
-        Token().Match(await client.GetStringAsync(page)).Groups[1].Value;
 
     private static async Task<double> TimeAsync(Func<Task> act)
     {

@@ -6,7 +6,7 @@ var owner = Environment.GetEnvironmentVariable("ASSIGNUM_BENCH_DB");
 var application = Environment.GetEnvironmentVariable("ASSIGNUM_BENCH_APP") ?? owner;
 Console.WriteLine($"{Environment.ProcessorCount} processors, .NET {Environment.Version}");
 
-// One part alone: resolver, entries, posting, books, chart, editions, grid, coverage, findings, map or pairing.
+// One part alone: resolver, entries, posting, books, chart, editions, grid, coverage, findings, map, pairing or links.
 bool Wants(string part) => args.Length < 2 || args[1] == part;
 if (Wants("resolver"))
     ResolverBench.Run(owner);
@@ -18,6 +18,8 @@ if (Wants("map"))
     MapBench.Run();
 if (Wants("pairing"))
     PairingBench.Run();
+if (Wants("links") && owner is not null)
+    await LinkBench.RunAsync(owner, application!, root);
 if (Wants("entries"))
     EntryBench.Run(root);
 if (Wants("posting") && owner is not null)

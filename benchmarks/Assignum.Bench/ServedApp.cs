@@ -4,11 +4,12 @@ using System.Net;
 using System.Net.Http.Headers;
 using System.Net.Sockets;
 using System.Text;
+using System.Text.RegularExpressions;
 
 namespace Assignum.Bench;
 
 /// <summary>The application as a process of its own, talked to over HTTP, as a connected system would.</summary>
-internal sealed class ServedApp : IAsyncDisposable
+internal sealed partial class ServedApp : IAsyncDisposable
 {
     private const string Key = "bench-key-0123456789-0123456789-0123456789";
 
@@ -116,6 +117,33 @@ internal sealed class ServedApp : IAsyncDisposable
         }
         return counts;
     }
+
+    /// <summary>A client that is signed in as the administrator, for pages.</summary>
+    public async Task<HttpClient> SignedInAsync()
+    {
+        var client = new HttpClient(new HttpClientHandler { CookieContainer = new CookieContainer() })
+        {
+            BaseAddress = Client.BaseAddress,
+            Timeout = TimeSpan.FromMinutes(5),
+        };
+        using var signed = await client.PostAsync(
+            "/sign-in",
+            new FormUrlEncodedContent([
+                new("name", "admin"),
+                new("password", Password),
+                new("__RequestVerificationToken", await TokenAsync(client, "/sign-in")),
+            ])
+        );
+        signed.EnsureSuccessStatusCode();
+        return client;
+    }
+
+    [GeneratedRegex("name=\"__RequestVerificationToken\" type=\"hidden\" value=\"([^\"]+)\"")]
+    private static partial Regex Token();
+
+    /// <summary>The token that forms of a page send along.</summary>
+    public static async Task<string> TokenAsync(HttpClient client, string page) =>
+        Token().Match(await client.GetStringAsync(page)).Groups[1].Value;
 
     public static string Number(double value) => value.ToString("N0", CultureInfo.InvariantCulture);
 

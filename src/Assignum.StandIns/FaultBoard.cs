@@ -21,7 +21,13 @@ public sealed class FaultBoard
     ];
 
     /// <summary>Faults of what a day tells.</summary>
-    public static readonly IReadOnlyList<string> OfDays = ["events-late", "events-repeated", "events-out-of-order"];
+    public static readonly IReadOnlyList<string> OfDays =
+    [
+        "events-late",
+        "events-repeated",
+        "events-out-of-order",
+        "hook-signed-wrongly",
+    ];
 
     /// <summary>What is done once, when it is said.</summary>
     public static readonly IReadOnlyList<string> Acts =

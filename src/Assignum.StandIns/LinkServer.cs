@@ -20,6 +20,7 @@ public static class LinkServer
         app.MapGet("/healthz", () => Results.Text("ok"));
         app.MapPost("/clock", async (HttpRequest request) => await ClockAsync(request, world));
         app.MapPost("/faults", async (HttpRequest request) => await FaultsAsync(request, world));
+        app.MapPost("/hooks", async (HttpRequest request) => await HooksAsync(request, world));
         foreach (var system in world.Systems)
         {
             app.MapGet($"/{system.Path}", () =>
@@ -220,11 +221,42 @@ public static class LinkServer
             || days is < 1 or > 400
         )
             return Answer.Problem(422, "'days' is from 1 to 400.");
-        return await world.InTurnAsync(() =>
+        var before = world.Systems.ToDictionary(s => s, s => s.Feed.Count);
+        var answer = await world.InTurnAsync(() =>
         {
             world.Advance(days);
             return Answer.Of(new JsonObject { ["day"] = world.Day.ToString("yyyy-MM-dd") });
         });
+        foreach (var system in world.Systems)
+            if (system.Hook is { } hook && system.Feed.Count > before[system])
+                system.Called = await HookCaller.CallAsync(
+                    hook.Address,
+                    hook.Secret,
+                    system.Path,
+                    system.Faults.Take("hook-signed-wrongly")
+                );
+        return answer;
+    }
+
+    // Whom a system calls from now on; without an address nobody.
+    private static async Task<IResult> HooksAsync(HttpRequest request, World world)
+    {
+        if (
+            await BodyAsync(request) is not JsonObject body
+            || world.Systems.FirstOrDefault(s => s.Path == Text(body["system"])) is not { } system
+        )
+            return Answer.Problem(422, $"'system' is one of {string.Join(", ", world.Systems.Select(s => s.Path))}.");
+        if (Text(body["address"]) is not { } address)
+            system.Hook = null;
+        else if (
+            Uri.TryCreate(address, UriKind.Absolute, out var uri)
+            && uri.Scheme is "http" or "https"
+            && Text(body["secret"]) is { } secret
+        )
+            system.Hook = (uri, secret);
+        else
+            return Answer.Problem(422, "'address' is where to call, 'secret' what to sign with.");
+        return Answer.Of(new JsonObject { ["system"] = system.Path, ["calls"] = system.Hook is not null });
     }
 
     private static async Task<IResult> FaultsAsync(HttpRequest request, World world)

@@ -32,6 +32,12 @@ public abstract class StandIn
 
     public FaultBoard Faults { get; } = new();
 
+    /// <summary>Whom it calls when something happened, and with what it signs that; null: nobody.</summary>
+    public (Uri Address, string Secret)? Hook { get; set; }
+
+    /// <summary>What its last call was answered with.</summary>
+    public int? Called { get; set; }
+
     /// <summary>What was asked of it last, the newest first.</summary>
     public LinkedList<string> Requests { get; } = [];
     public IReadOnlyDictionary<string, RecordTable> Records => tables;

@@ -28,6 +28,8 @@ internal static class StandInPages
                 ? "<p>None is on.</p>"
                 : "<ul>" + string.Concat(system.Faults.On.Select(f => $"<li>{f.Key}: {f.Value} times</li>")) + "</ul>"
         );
+        if (system.Hook is { } hook)
+            body.Append($"<p>It calls {Safe(hook.Address.AbsoluteUri)}; the last answer was {system.Called ?? 0}.</p>");
         body.Append("<h2>Requests</h2><ul>");
         foreach (var request in system.Requests.Take(Shown))
             body.Append($"<li><code>{Safe(request)}</code></li>");

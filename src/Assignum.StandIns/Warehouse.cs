@@ -20,6 +20,18 @@ internal sealed class Warehouse : StandIn
             var (code, name) in new[] { ("WH-1", "Cork"), ("WH-2", "Utrecht hall"), ("CO-1", "Goods at customers") }
         )
             Table("locations").Put(new JsonObject { ["id"] = code, ["name"] = name }, world.Day);
+        foreach (var (i, team) in new[] { "Goods in", "Goods in", "Workshop", "Workshop", "Office" }.Index())
+            Table("people")
+                .Put(
+                    new JsonObject
+                    {
+                        ["id"] = $"P-{i + 1:00}",
+                        ["name"] = MadeRecords.Person(world.Chance($"warehouse/people/{i}")),
+                        ["email"] = $"p{i + 1:00}@tarn.example",
+                        ["team"] = team,
+                    },
+                    world.Day
+                );
         foreach (var (code, name) in new[] { ("CNT", "Counted"), ("BRK", "Breakage"), ("SMP", "Sample given") })
             Table("reasons").Put(new JsonObject { ["id"] = code, ["name"] = name }, world.Day);
         foreach (var party in MadeRecords.Of("parties.csv").Where(p => p["kind"] is "supplier" or "both"))

@@ -29,12 +29,34 @@ public static class LinkRecordStore
             r.GetString(2),
             r.Text(3),
             r.Number(4),
+            Fields(r.GetString(5)),
             r.GetString(5),
             r.GetString(6),
             r.GetString(7),
             r.Text(8),
             r.Number(9)
         );
+
+    // A JSON object as its fields, those of an object within it too.
+    private static Dictionary<string, string> Fields(string body)
+    {
+        var fields = new Dictionary<string, string>(StringComparer.Ordinal);
+        using var json = JsonDocument.Parse(body);
+        void Put(string name, JsonElement value)
+        {
+            if (value.ValueKind == JsonValueKind.String)
+                fields[name] = value.GetString()!;
+            else if (value.ValueKind is JsonValueKind.Number or JsonValueKind.True or JsonValueKind.False)
+                fields[name] = value.GetRawText();
+        }
+        foreach (var property in json.RootElement.EnumerateObject())
+            if (property.Value.ValueKind == JsonValueKind.Object)
+                foreach (var inner in property.Value.EnumerateObject())
+                    Put($"{property.Name}.{inner.Name}", inner.Value);
+            else
+                Put(property.Name, property.Value);
+        return fields;
+    }
 
     /// <summary>Takes a page of records; of one id the last counts.</summary>
     public static async Task TakeAsync(

@@ -174,6 +174,16 @@ public sealed class Connecting(LinkedApp app) : IClassFixture<LinkedApp>, IAsync
         var refused = await PostAsync($"{At}/{code}/live", new { from = "2026-05-01" }, HttpStatusCode.Conflict);
         refused["errors"]!.AsArray().Count.ShouldBeGreaterThan(3);
 
+        async Task<List<string>> FoundAsync() =>
+            [
+                .. (await GetAsync("/api/v1/entities/SKERROW/findings?edition=draft"))
+                    .AsArray()
+                    .Where(f => f!.ToJsonString().Contains(code, StringComparison.Ordinal))
+                    .Select(f => (string)f!["code"]!)
+                    .Distinct(),
+            ];
+        (await FoundAsync()).ShouldBe(["unpaired"]);
+
         // A different rate is refused unless it is accepted.
         var tax = await PostAsync(
             $"{At}/{code}/pairings",
@@ -211,8 +221,60 @@ public sealed class Connecting(LinkedApp app) : IClassFixture<LinkedApp>, IAsync
         );
         ((string)again["errors"]![0]!["code"]!).ShouldBe("paired-already");
         change.ShouldBeGreaterThan(0);
+        await PostAsync(
+            $"{At}/{code}/pairings",
+            new[]
+            {
+                new
+                {
+                    record = "tax-code",
+                    theirs = "FULL",
+                    ours = "S23",
+                    state = "accept",
+                    reason = "theirs rounds so",
+                },
+            },
+            HttpStatusCode.Created
+        );
+        (await GetAsync($"{At}/{code}/needs?limit=1000"))
+            .AsArray()
+            .ShouldNotContain(n => (string)n!["record"]! == "tax-code" && (string)n!["theirs"]! == "FULL");
+        // What was paired is renamed there.
+        for (var i = 0; i < 40; i++)
+            (
+                await standIns.Client.PostAsJsonAsync(
+                    "/faults",
+                    new
+                    {
+                        system = "shop",
+                        fault = "record-renamed",
+                        record = "items",
+                    },
+                    Stop
+                )
+            ).EnsureSuccessStatusCode();
+        await FetchedAsync(code);
+        (await FoundAsync()).ShouldContain("changed-there");
+        var changedThere = (await GetAsync($"{At}/{code}/needs?limit=1000"))
+            .AsArray()
+            .First(n => (string)n!["need"]! == "difference")!;
+        await PostAsync(
+            $"{At}/{code}/needs",
+            new[]
+            {
+                new
+                {
+                    id = (string)changedThere["id"]!,
+                    @do = "accept",
+                    reason = "the same thing",
+                },
+            }
+        );
+        (await GetAsync($"{At}/{code}/needs?limit=1000"))
+            .AsArray()
+            .ShouldNotContain(n => (string)n!["id"]! == (string)changedThere["id"]!);
         var proposals = (await PostAsync($"{At}/{code}/proposals?record=party&limit=500")).AsArray();
-        proposals.Count.ShouldBe(500);
+        proposals.Count.ShouldBeGreaterThan(10);
         proposals.ShouldAllBe(p => (double)p!["score"]! <= 1 && p["reasons"]!.AsArray().Count > 0);
         (await GetAsync($"{At}/{code}/board"))["counts"]!["received"]!["events"]!
             .GetValue<int>()
@@ -253,6 +315,25 @@ public sealed class Connecting(LinkedApp app) : IClassFixture<LinkedApp>, IAsync
         (await CallAsync(secret, now, "{\"a\":1}")).ShouldBe(HttpStatusCode.Accepted);
         (await CallAsync(renewed, now, "{\"a\":2}")).ShouldBe(HttpStatusCode.Accepted);
 
+        // The system itself calls, and is answered as it signs.
+        (
+            await standIns.Client.PostAsJsonAsync(
+                "/hooks",
+                new
+                {
+                    system = "payments",
+                    address = new Uri(app.Address, $"/hooks/SKERROW/{code}"),
+                    secret = renewed,
+                },
+                Stop
+            )
+        ).EnsureSuccessStatusCode();
+        await standIns.PassAsync(2);
+        (await standIns.Client.GetStringAsync("/payments", Stop)).ShouldContain("the last answer was 202");
+        await standIns.FaultAsync("payments", "hook-signed-wrongly");
+        await standIns.PassAsync(1);
+        (await standIns.Client.GetStringAsync("/payments", Stop)).ShouldContain("the last answer was 401");
+
         await standIns.FaultAsync("payments", "another-life");
         ((string)(await FetchedAsync(code, "failed"))["says"]!).ShouldContain("another life");
         var paused = await GetAsync($"{At}/{code}");
@@ -262,7 +343,13 @@ public sealed class Connecting(LinkedApp app) : IClassFixture<LinkedApp>, IAsync
         (await CallAsync(renewed, now, "{\"a\":3}")).ShouldBe(HttpStatusCode.Accepted);
         await PostAsync($"{At}/{code}/resume");
         await FetchedAsync(code);
-        await PostAsync($"{At}/{code}/close", null, HttpStatusCode.OK);
+        // Nothing that waits is dropped by closing.
+        var open = await PostAsync($"{At}/{code}/close", null, HttpStatusCode.Conflict);
+        ((string)open["errors"]![0]!["code"]!).ShouldBe("still-waiting");
+        var (quiet, _) = await MadeAsync("ledger");
+        ((string)(await PostAsync($"{At}/{quiet}/close"))["state"]!).ShouldBe("closed");
+        await PostAsync($"{At}/{quiet}/fetch", null, HttpStatusCode.Conflict);
+        await PostAsync(At, Form(quiet, "ledger"), HttpStatusCode.Conflict);
         await PostAsync(At, Form(code, "payments"), HttpStatusCode.Conflict);
     }
 }

@@ -9,6 +9,24 @@ namespace Assignum.Core.Entries;
 /// <param name="Revenue">Sales-revenue, or sales-returns on credit notes and refunds.</param>
 internal sealed record Selling(Purpose Owed, LegContext OwedContext, Purpose Revenue)
 {
+    /// <summary>Fields that a line of what is sold takes.</summary>
+    public static readonly IReadOnlyList<string> LineFields =
+    [
+        "item",
+        "account",
+        "quantity",
+        "unitPrice",
+        "discount",
+        "discountPercent",
+        "unitCost",
+        "taxCode",
+        "location",
+        "project",
+        "order",
+        "shipment",
+        "amount",
+    ];
+
     private sealed record Priced(
         SheetLine? Line,
         LegContext Context,

@@ -46,7 +46,8 @@ public sealed record Connection(
 }
 
 /// <summary>A record of theirs as it is kept.</summary>
-/// <param name="Body">All its other fields, as JSON.</param>
+/// <param name="Fields">Its other fields as text, see <see cref="LinkFields"/>.</param>
+/// <param name="Body">The same as it was sent; nothing here looks into it.</param>
 /// <param name="KnownName">As somebody looked at it last; likewise the three after it.</param>
 public sealed record LinkRecord(
     string Id,
@@ -54,6 +55,7 @@ public sealed record LinkRecord(
     string Status,
     string? MergedInto,
     decimal? Rate,
+    IReadOnlyDictionary<string, string> Fields,
     string Body,
     string KnownName,
     string KnownStatus,

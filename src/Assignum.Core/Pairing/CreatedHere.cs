@@ -71,7 +71,7 @@ public static class CreatedHere
         var cells = part
             .Columns.Select((c, i) => (c.Name, Cell: sibling?[i] ?? c.Unset))
             .ToDictionary(c => c.Name, c => c.Cell, StringComparer.Ordinal);
-        var of = new LinkFields(record.Body);
+        var of = new LinkFields(record.Fields);
         string? Ours(string field) => of.Text(field) is { } theirs ? word(field, theirs) : null;
         var first = part.Columns[part.Keys[0]].Name;
         (cells[first], cells["name"]) = (wanted, record.Name.Length > 0 ? record.Name : record.Id);

@@ -1,5 +1,4 @@
 using System.Globalization;
-using System.Text.Json;
 using Assignum.Core.Chart;
 using Assignum.Core.Records;
 using Assignum.Core.SetUps;
@@ -86,7 +85,7 @@ public static class PairSides
                 .Where(r => r.Status != "deleted" && r.MergedInto is null)
                 .Select(r =>
                 {
-                    var of = new LinkFields(r.Body);
+                    var of = new LinkFields(r.Fields);
                     string? Ours(string field) => of.Text(field) is { } theirs ? word(field, theirs) : null;
                     return kind.Name switch
                     {
@@ -131,41 +130,18 @@ public static class PairSides
 }
 
 /// <summary>The fields of a record of theirs beside its name.</summary>
-public readonly struct LinkFields
+/// <param name="fields">By name, as text; of a field of a field both names with a point between.</param>
+public readonly struct LinkFields(IReadOnlyDictionary<string, string> fields)
 {
-    private readonly JsonElement json;
-
-    /// <param name="body">A JSON object, as it is kept.</param>
-    public LinkFields(string body)
-    {
-        using var document = JsonDocument.Parse(body);
-        json = document.RootElement.Clone();
-    }
-
-    /// <summary>A field that is a text with something in it; null: it is not.</summary>
-    public string? Text(string name) =>
-        json.TryGetProperty(name, out var value)
-        && value.ValueKind == JsonValueKind.String
-        && value.GetString() is { Length: > 0 } text
-            ? text
-            : null;
+    /// <summary>A field with something in it; null: there is none.</summary>
+    public string? Text(string name) => fields.GetValueOrDefault(name) is { Length: > 0 } text ? text : null;
 
     /// <summary>A field of a field.</summary>
-    public string? Text(string name, string inner) =>
-        json.TryGetProperty(name, out var value)
-        && value.ValueKind == JsonValueKind.Object
-        && value.TryGetProperty(inner, out var of)
-        && of.ValueKind == JsonValueKind.String
-            ? of.GetString()
-            : null;
+    public string? Text(string name, string inner) => Text($"{name}.{inner}");
 
     /// <summary>A field that is a number.</summary>
     public decimal? Number(string name) =>
-        json.TryGetProperty(name, out var value)
-        && value.ValueKind == JsonValueKind.Number
-        && value.TryGetDecimal(out var number)
-            ? number
-            : null;
+        decimal.TryParse(Text(name), NumberStyles.Float, CultureInfo.InvariantCulture, out var number) ? number : null;
 
     /// <summary>A field that is a day.</summary>
     public DateOnly? Day(string name) =>

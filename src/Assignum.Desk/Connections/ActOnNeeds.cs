@@ -8,7 +8,8 @@ namespace Assignum.Desk.Connections;
 
 /// <summary>What is decided about a need.</summary>
 /// <param name="Id">As <see cref="ReadNeeds"/> gives it.</param>
-/// <param name="Do">pair, not-needed, create, account, default, confirm, word, accept or open.</param>
+/// <param name="Do">pair, not-needed, create, account, default, word, accept (of a purpose: it is meant so), or open to take back
+/// what was decided.</param>
 public sealed record NeedAct(
     string? Id,
     string? Do,
@@ -22,7 +23,8 @@ public sealed record NeedAct(
 /// <param name="Changes">The changes that were made, by which they are undone.</param>
 public sealed record Decided(int Done, IReadOnlyList<long> Changes);
 
-/// <summary>Decides needs: each by one act of its own, all of them or none.</summary>
+/// <summary>Decides needs, each by one act of its own. Words and differences come first, then records, what is made there, and
+/// purposes; each of these sorts is done whole or not at all, and the first that is refused ends it.</summary>
 public sealed class ActOnNeeds(LinkDesk links, PairRecords pair, SettlePurposes purposes, CreateThere there)
 {
     /// <summary>Decides.</summary>
@@ -75,14 +77,14 @@ public sealed class ActOnNeeds(LinkDesk links, PairRecords pair, SettlePurposes 
                             : new PairAct(id.Parts[0], id.Parts[1], act.Ours, act.Do!, act.Reason)
                     );
                     break;
-                case ("purpose", "account" or "default" or "confirm" or "open"):
+                case ("purpose", "account" or "default" or "accept" or "confirm" or "open"):
                     lands.Add(
                         new PurposeAct(
                             id.Parts[0],
                             id.Parts[1],
                             id.Parts[2],
                             id.Parts[3],
-                            act.Do == "confirm" ? "confirmed" : act.Do!,
+                            act.Do is "confirm" or "accept" ? "confirmed" : act.Do!,
                             act.Account,
                             act.Reason
                         )
@@ -106,7 +108,7 @@ public sealed class ActOnNeeds(LinkDesk links, PairRecords pair, SettlePurposes 
                         id.Need switch
                         {
                             "record" => "A record is settled by pair, create, not-needed or accept.",
-                            "purpose" => "A purpose is settled by confirm, account or default.",
+                            "purpose" => "A purpose is settled by accept, account or default.",
                             "word" => "A word is settled by word.",
                             _ => "A difference is settled by accept, or by changing either side.",
                         },

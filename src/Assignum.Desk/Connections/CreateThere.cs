@@ -190,7 +190,7 @@ public sealed class CreateThere(LinkDesk links, PairRecords pair)
             var word = LinkWords.Of(said, setUp);
             foreach (var record in records)
             foreach (var field in new[] { "type", "kind", "nature", "direction" })
-                if (new LinkFields(record.Body).Text(field) is { } theirWord && word(field, theirWord) is { } ours)
+                if (new LinkFields(record.Fields).Text(field) is { } theirWord && word(field, theirWord) is { } ours)
                     words.TryAdd((field, ours), theirWord);
             siblings = pairs
                 .All.Where(p => p.Ours is not null && theirs.ContainsKey(p.Theirs))

@@ -76,7 +76,7 @@ public sealed class ItemAccounts(LinkDesk links, EditSetUp edit)
         {
             if (record.Status == "deleted")
                 continue;
-            var fields = new LinkFields(record.Body);
+            var fields = new LinkFields(record.Fields);
             var ours = pairs.OursOf(record.Id) is { Length: > 0 } code ? code : null;
             items.Add(
                 new BelievedItem(

@@ -399,6 +399,7 @@ public sealed class PairRecords(EditSetUp edit)
                         "active",
                         null,
                         null,
+                        new Dictionary<string, string>(),
                         "{}",
                         act.Theirs,
                         "active",

@@ -71,7 +71,7 @@ public sealed class ProposePairs(DeskContext desk)
             var ourGroups = setUp.Items.ToDictionary(i => i.Code, i => i.Group, StringComparer.Ordinal);
             groups = PairSides.GroupsLearnt(
                 records
-                    .Select(r => (Group: new LinkFields(r.Body).Text("group"), Ours: paired.OursOf(r.Id)))
+                    .Select(r => (Group: new LinkFields(r.Fields).Text("group"), Ours: paired.OursOf(r.Id)))
                     .Where(r => r.Group is not null && r.Ours is { Length: > 0 })
                     .Select(r => (r.Group!, ourGroups.GetValueOrDefault(r.Ours!)))
             );

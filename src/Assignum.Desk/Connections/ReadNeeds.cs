@@ -292,7 +292,7 @@ public sealed class ReadNeeds(LinkDesk links)
     /// <summary>A tax code of theirs as it is compared.</summary>
     internal static TheirTax TaxOf(LinkRecord record, Func<string, string, string?> words)
     {
-        var of = new LinkFields(record.Body);
+        var of = new LinkFields(record.Fields);
         return new TheirTax(
             record.Id,
             record.Rate,

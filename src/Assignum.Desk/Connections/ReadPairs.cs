@@ -347,7 +347,7 @@ public sealed class ReadPairs(LinkDesk links, ProposePairs propose)
     // What tells a record from its likes, beside its name.
     private static string Detail(RecordKind kind, LinkRecord record)
     {
-        var of = new LinkFields(record.Body);
+        var of = new LinkFields(record.Fields);
         var parts = kind.Name switch
         {
             "party" => new[] { of.Text("kind"), of.Text("country"), of.Text("taxNumber") },

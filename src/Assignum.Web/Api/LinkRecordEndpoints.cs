@@ -19,7 +19,7 @@ internal static class LinkRecordEndpoints
     {
         one.MapGet("/needs", NeedsAsync).WithSummary("What is still to be decided, the most money first");
         one.MapPost("/needs", DecideAsync)
-            .WithSummary("Decide needs: [{id, do, ours, account, word, reason}], all or none")
+            .WithSummary("Decide needs: [{id, do, ours, account, word, reason}]; each sort of need all or none")
             .Needs(Role.Preparer)
             .TakesBody("application/json");
         one.MapGet("/purposes", PurposesAsync)

@@ -31,22 +31,7 @@ public class ChannelSale : EventKind
         "order",
     ];
     public override IReadOnlyList<string> Needs { get; } = ["channel"];
-    public override IReadOnlyList<string> LineTakes { get; } =
-    [
-        "item",
-        "account",
-        "quantity",
-        "unitPrice",
-        "discount",
-        "discountPercent",
-        "unitCost",
-        "taxCode",
-        "location",
-        "project",
-        "order",
-        "shipment",
-        "amount",
-    ];
+    public override IReadOnlyList<string> LineTakes => Selling.LineFields;
     public override IReadOnlyList<string> LineNeeds { get; } = ["unitPrice"];
     public override bool TakesCharges => true;
 

@@ -33,22 +33,7 @@ public class SalesInvoice : EventKind
         "due",
     ];
     public override IReadOnlyList<string> Needs { get; } = ["party"];
-    public override IReadOnlyList<string> LineTakes { get; } =
-    [
-        "item",
-        "account",
-        "quantity",
-        "unitPrice",
-        "discount",
-        "discountPercent",
-        "unitCost",
-        "taxCode",
-        "location",
-        "project",
-        "order",
-        "shipment",
-        "amount",
-    ];
+    public override IReadOnlyList<string> LineTakes => Selling.LineFields;
     public override IReadOnlyList<string> LineNeeds { get; } = ["unitPrice"];
     public override bool TakesCharges => true;
 
