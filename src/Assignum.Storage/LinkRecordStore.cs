@@ -146,6 +146,43 @@ public static class LinkRecordStore
         return await command.RowsAsync(Read, stop);
     }
 
+    /// <summary>All of a kind, by id, without their other fields: what long lists are laid out by.</summary>
+    public static async Task<IReadOnlyList<LinkRecord>> HeadsAsync(
+        NpgsqlConnection db,
+        (int Entity, int Connection) at,
+        string kind,
+        CancellationToken stop
+    )
+    {
+        await using var command = LinkSql.Of(
+            db,
+            """
+            select id, "name", status, merged_into, rate, known_name, known_status, known_merged, known_rate
+            from link_record where entity_id = $1 and connection_id = $2 and kind = $3 order by id
+            """,
+            at,
+            kind
+        );
+        return await command.RowsAsync(
+            r => new LinkRecord(
+                r.GetString(0),
+                r.GetString(1),
+                r.GetString(2),
+                r.Text(3),
+                r.Number(4),
+                None,
+                "{}",
+                r.GetString(5),
+                r.GetString(6),
+                r.Text(7),
+                r.Number(8)
+            ),
+            stop
+        );
+    }
+
+    private static readonly Dictionary<string, string> None = [];
+
     /// <summary>Some of a kind; those that are not there are left out.</summary>
     public static async Task<IReadOnlyDictionary<string, LinkRecord>> FindAsync(
         NpgsqlConnection db,

@@ -51,7 +51,7 @@ public sealed class BelievedAccounts
     private readonly Pairs paired;
     private readonly Dictionary<string, string> paths = new(StringComparer.OrdinalIgnoreCase);
     private readonly Dictionary<string, List<string>> names = new(StringComparer.OrdinalIgnoreCase);
-    private readonly Dictionary<string, string?> nearest = new(StringComparer.Ordinal);
+    private readonly Dictionary<(string Purpose, string Path), string?> nearest = [];
 
     /// <param name="paired">Pairings of accounts with the connection, theirs being paths: they come first.</param>
     public BelievedAccounts(CompiledSetUp setUp, Pairs paired)
@@ -111,7 +111,7 @@ public sealed class BelievedAccounts
         if (string.IsNullOrWhiteSpace(path))
             return new BelievedAccount(purpose, "", null, lands, Belief.Unsaid, null);
         if (Read(path) is not { } believed)
-            return new BelievedAccount(purpose, path, null, lands, Belief.Unreadable, Near(path));
+            return new BelievedAccount(purpose, path, null, lands, Belief.Unreadable, Near(purpose, path));
         var belief =
             setUp.Account(believed) is not { } account
             || Fitness.Of(account, purpose, false) is { Severity: Severity.Error }
@@ -146,12 +146,16 @@ public sealed class BelievedAccounts
 
     private const int MostPlaces = 50;
 
-    private string? Near(string path)
+    // Among those that suit the purpose.
+    private string? Near(Purpose purpose, string path)
     {
-        if (nearest.TryGetValue(path, out var found))
+        if (nearest.TryGetValue((purpose.Name, path), out var found))
             return found;
-        var last = path.Split(Between)[^1];
-        var name = Nearest.To(last, names.Keys);
-        return nearest[path] = name.Length > 0 ? names[name][0] : null;
+        var fit = names
+            .Select(n => (n.Key, Number: n.Value.Find(a => Fitness.Of(setUp.Account(a)!, purpose, false) is null)))
+            .Where(n => n.Number is not null)
+            .ToDictionary(n => n.Key, n => n.Number!, StringComparer.OrdinalIgnoreCase);
+        var name = Nearest.To(path.Split(Between)[^1], fit.Keys);
+        return nearest[(purpose.Name, path)] = fit.GetValueOrDefault(name);
     }
 }

@@ -66,6 +66,22 @@ public static class PairSides
             _ => [],
         };
 
+    /// <summary>How many of ours can be paired, as <see cref="Ours"/> gives them.</summary>
+    public static int Count(RecordKind kind, SetUp setUp) =>
+        kind.Name switch
+        {
+            "account" => setUp.Accounts.Count(a => a is { Kind: AccountKind.Posting, Status: RecordStatus.Active }),
+            "tax-code" => setUp.TaxCodes.Count,
+            "item" => setUp.Items.Count(i => i.Status == RecordStatus.Active),
+            "party" => setUp.Parties.Count(p => p.Status == RecordStatus.Active),
+            "project" => setUp.Projects.Count(p => p.Status == RecordStatus.Active),
+            "location" => setUp.Locations.Count,
+            "channel" => setUp.Channels.Count,
+            "method" => setUp.Methods.Count,
+            "reason" => setUp.Reasons.Count,
+            _ => 0,
+        };
+
     private static IReadOnlyList<PairRecord> Plain(IReadOnlyList<PlainRecord> records) =>
         [.. records.Select(r => new PairRecord(r.Code, r.Name))];
 

@@ -198,7 +198,21 @@ public sealed class ReadPairs(LinkDesk links, ProposePairs propose)
 
     private sealed record Subject(string Id, string Name, string Status, LinkRecord? Record, string Detail);
 
-    private static async Task<PairDesk> LaidOutAsync(
+    // The best proposal of each, while the records are read: both are long lists.
+    private async Task<Dictionary<string, KeptProposal>> BestAsync(
+        (int, int) at,
+        RecordKind kind,
+        CancellationToken stop
+    )
+    {
+        await using var db = await links.Desk.Database.OpenAsync(stop);
+        return (await ProposalStore.BestAsync(db, at, kind.Name, stop)).ToDictionary(
+            p => p.Subject,
+            StringComparer.Ordinal
+        );
+    }
+
+    private async Task<PairDesk> LaidOutAsync(
         AtLink at,
         RecordKind kind,
         PairsAsked asked,
@@ -207,12 +221,10 @@ public sealed class ReadPairs(LinkDesk links, ProposePairs propose)
     )
     {
         var ledger = at.Link.Of.TakesEntries;
-        var theirs = await LinkRecordStore.ListAsync(at.Db, at.At, kind.Name, stop);
+        var reading = Task.Run(() => BestAsync(at.At, kind, stop), stop);
+        var theirs = await LinkRecordStore.HeadsAsync(at.Db, at.At, kind.Name, stop);
         var pairs = Pairs.Of(setUp, at.Link.Code, kind.Name);
-        var best = (await ProposalStore.BestAsync(at.Db, at.At, kind.Name, stop)).ToDictionary(
-            p => p.Subject,
-            StringComparer.Ordinal
-        );
+        var best = await reading;
         var waits = ledger
             ? new Dictionary<string, Waits>()
             : await LinkEventStore.WaitsForAsync(at.Db, at.At, kind.Name, stop);
@@ -233,6 +245,7 @@ public sealed class ReadPairs(LinkDesk links, ProposePairs propose)
             ["changed"] = 0,
             ["all"] = subjects.Count,
         };
+        string[] counted = ["open", "needed", "doubts", "doubles", "settled", "changed"];
         var sure = 0;
         var shown = new List<Subject>();
         var text = asked.Text?.Trim();
@@ -254,8 +267,8 @@ public sealed class ReadPairs(LinkDesk links, ProposePairs propose)
                     "changed" => changed,
                     _ => true,
                 };
-            foreach (var show in counts.Keys)
-                if (show != "all" && In(show))
+            foreach (var show in counted)
+                if (In(show))
                     counts[show]++;
             if (!settled && proposal is { Score: >= 0.9, Trap: false, Mutual: true, Lead: >= (float)Proposals.Lead })
                 sure++;
@@ -284,7 +297,10 @@ public sealed class ReadPairs(LinkDesk links, ProposePairs propose)
         var from = asked.After is { Length: > 0 } after ? ordered.FindIndex(s => s.Id == after) + 1 : 0;
         var page = ordered.Skip(from).Take(asked.Limit).ToList();
         var proposals = await ProposalStore.OfAsync(at.Db, at.At, kind.Name, page.Select(s => s.Id), stop);
-        var names = theirs.ToDictionary(r => r.Id, r => r.Name, StringComparer.Ordinal);
+        var whole = ledger
+            ? new Dictionary<string, LinkRecord>()
+            : await LinkRecordStore.FindAsync(at.Db, at.At, kind.Name, page.Select(s => s.Id), stop);
+        var names = ledger ? theirs.ToDictionary(r => r.Id, r => r.Name, StringComparer.Ordinal) : [];
         string NameOf(string code) => ledger ? names.GetValueOrDefault(code, "") : ReadNeeds.NameOf(kind, code, setUp);
         return new PairDesk(
             at.Link,
@@ -298,7 +314,7 @@ public sealed class ReadPairs(LinkDesk links, ProposePairs propose)
                         s.Id,
                         s.Name,
                         s.Status,
-                        s.Record is null ? s.Detail : Detail(kind, s.Record),
+                        whole.TryGetValue(s.Id, out var record) ? Detail(kind, record) : s.Detail,
                         waits.GetValueOrDefault(s.Id),
                         row,
                         other is null ? "" : NameOf(other),
@@ -323,7 +339,7 @@ public sealed class ReadPairs(LinkDesk links, ProposePairs propose)
             sure,
             ledger
                 ? theirs.Count(r => r.Status != "deleted") - pairs.All.Count
-                : PairSides.Ours(kind, setUp, at.State.Today).Count(o => pairs.OfOurs(o.Id) is null),
+                : Math.Max(0, PairSides.Count(kind, setUp) - pairs.Count.Ours),
             await LinkEventStore.ReadyAsync(at.Db, at.At, at.Link.Code, await SettledWordsAsync(at, setUp, stop), stop)
         );
     }

@@ -1,4 +1,3 @@
-using Assignum.Core;
 using Assignum.Core.Pairing;
 using Assignum.Desk;
 using Assignum.Desk.Connections;
@@ -67,10 +66,4 @@ public abstract class JoinedPage(DeskContext desk, EditSetUp edit, KeepConnectio
             "draft" or "joining" => "watch",
             _ => "quiet",
         };
-
-    /// <summary>How much waits, in words; empty: nothing does.</summary>
-    public static string Waiting(Waits waits, string currency) =>
-        waits.Events == 0 && waits.Amount == 0 ? ""
-        : waits.Events == 0 ? Show.Amount(waits.Amount, currency)
-        : $"{Show.Some((int)waits.Events, "event")}, {Show.Amount(waits.Amount, currency)}";
 }
