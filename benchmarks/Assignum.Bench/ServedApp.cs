@@ -61,6 +61,7 @@ internal sealed partial class ServedApp : IAsyncDisposable
                 ("ASSIGNUM_DB_OWNER", owner),
                 ("ASSIGNUM_DEMO", "none"),
                 ("ASSIGNUM_API_KEY", Key),
+                ("ASSIGNUM_RING", "ring-of-the-bench-0123456789"),
                 ("ASSIGNUM_LIMIT_FACTOR", "1000"),
                 ("ASSIGNUM_ADMIN_PASSWORD", Key),
                 ("ASPNETCORE_URLS", $"http://127.0.0.1:{port}"),

@@ -17,6 +17,8 @@ public class SecondFactors
     // Hides nothing: what hides is the web's.
     private sealed class Open : ISecrets
     {
+        public bool Outside => false;
+
         public string Hide(string text) => "hidden " + text;
 
         public string? Show(string hidden) =>

@@ -14,6 +14,9 @@ public interface ISecrets
 
     /// <summary>What was hidden; null: it was not hidden by us.</summary>
     string? Show(string hidden);
+
+    /// <summary>Whether what it hides with lies outside the database and its backups.</summary>
+    bool Outside { get; }
 }
 
 /// <summary>What somebody sees of the own account.</summary>

@@ -106,6 +106,14 @@ public sealed class KeepConnections(LinkDesk links)
                     "kind"
                 )
             );
+        if (!links.Secrets.Outside)
+            faults.Add(
+                new Fault(
+                    "no-ring",
+                    "Keys are kept only where what encrypts them is outside the database: whoever runs the server sets ASSIGNUM_RING.",
+                    "key"
+                )
+            );
         if (string.IsNullOrEmpty(form.Key))
             faults.Add(new Fault("missing-value", "Enter the key that the system gave for us.", "key"));
         var link = Filled(
