@@ -148,6 +148,35 @@ public static class LinkEventStore
         );
     }
 
+    /// <summary>How many events wait for records of each kind, and what they come to: each event once for a kind, however many
+    /// records of it are open.</summary>
+    public static async Task<IReadOnlyDictionary<string, Waits>> RecordWaitsAsync(
+        NpgsqlConnection db,
+        (int Entity, int Connection) at,
+        string code,
+        CancellationToken stop
+    )
+    {
+        await using var command = LinkSql.Of(
+            db,
+            """
+            select w.record, count(*), sum(w.amount) from (
+              select distinct n.record, e.row_id, e.amount
+              from link_event_name n join link_event e using (entity_id, connection_id, row_id)
+              left join pairings p on p.entity_id = n.entity_id and p.connection = $3 and p.record = n.record
+                and p.theirs = n.theirs
+              where n.entity_id = $1 and n.connection_id = $2 and e.state in ('received', 'waiting')
+                and n.record not like 'word:%' and p.theirs is null) w
+            group by w.record
+            """,
+            at,
+            code
+        );
+        return (
+            await command.RowsAsync(r => (r.GetString(0), new Waits(r.GetInt64(1), r.GetDecimal(2))), stop)
+        ).ToDictionary(r => r.Item1, r => r.Item2, StringComparer.Ordinal);
+    }
+
     /// <summary>The words that events have, with how much waits for each, whether it is settled or not.</summary>
     public static async Task<IReadOnlyList<(string Field, string Theirs, Waits Waits)>> WordsAsync(
         NpgsqlConnection db,

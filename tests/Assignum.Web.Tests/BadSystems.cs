@@ -128,6 +128,11 @@ public sealed class BadSystems(LinkedApp app) : IClassFixture<LinkedApp>
         var board = JsonNode.Parse(await client.GetStringAsync($"{At}/BAD-1/board", Stop))!;
         ((int)board["gaps"]![0]!["from"]!).ShouldBe(4);
         ((int)board["unknownFields"]!).ShouldBe(1);
+        // The one event that is kept waits for its item and its channel, once each.
+        var waits = board["needs"]!.AsArray().Where(n => (string)n!["what"]! is "item" or "channel").ToList();
+        waits
+            .Select(n => ((int)n!["count"]!, (int)n["events"]!, (decimal)n["amount"]!))
+            .ShouldBe([(1, 1, 5m), (1, 1, 5m)]);
         // Records that are one another's parents are proposed all the same.
         (await client.PostAsync($"{At}/BAD-1/proposals?record=project", null, Stop)).EnsureSuccessStatusCode();
     }

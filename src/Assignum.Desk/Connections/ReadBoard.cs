@@ -42,6 +42,7 @@ public sealed class ReadBoard(LinkDesk links)
                 if (set.Result is not { SetUp: var setUp })
                     return set.Pass<LinkBoard>();
                 var needs = await ReadNeeds.OfAsync(at.Db, at.State, at.Link, setUp, stop);
+                var waits = await LinkEventStore.RecordWaitsAsync(at.Db, at.At, at.Link.Code, stop);
                 return new LinkBoard(
                     at.Link,
                     await LinkEventStore.CountsAsync(at.Db, at.At, stop),
@@ -52,7 +53,9 @@ public sealed class ReadBoard(LinkDesk links)
                             .Select(g => new NeedSum(
                                 g.Key,
                                 g.Count(),
-                                new Waits(g.Max(n => n.Waits.Events), g.Max(n => n.Waits.Amount))
+                                waits.TryGetValue(g.Key, out var of)
+                                    ? of
+                                    : new Waits(g.Max(n => n.Waits.Events), g.Max(n => n.Waits.Amount))
                             ))
                             .OrderByDescending(g => g.Waits.Amount),
                     ],
