@@ -5,17 +5,6 @@ using NpgsqlTypes;
 
 namespace Assignum.Storage;
 
-/// <summary>A record of theirs as it came.</summary>
-public sealed record CameRecord(
-    string Id,
-    string Name,
-    string Status,
-    string? MergedInto,
-    decimal? Rate,
-    string Body,
-    IReadOnlyList<string> Unknown
-);
-
 /// <summary>Keeps the records that connected systems have, and from where their lists go on.</summary>
 public static class LinkRecordStore
 {

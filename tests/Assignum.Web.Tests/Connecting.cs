@@ -334,6 +334,8 @@ public sealed class Connecting(LinkedApp app) : IClassFixture<LinkedApp>, IAsync
         await standIns.PassAsync(1);
         (await standIns.Client.GetStringAsync("/payments", Stop)).ShouldContain("the last answer was 401");
 
+        // What the calls asked for is done before it lives another life.
+        await FetchedAsync(code);
         await standIns.FaultAsync("payments", "another-life");
         ((string)(await FetchedAsync(code, "failed"))["says"]!).ShouldContain("another life");
         var paused = await GetAsync($"{At}/{code}");

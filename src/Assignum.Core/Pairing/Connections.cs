@@ -45,6 +45,20 @@ public sealed record Connection(
     public LinkKind Of => LinkKind.Find(Kind)!;
 }
 
+/// <summary>A record of theirs as it came.</summary>
+/// <param name="Rate">Percent, of a tax code.</param>
+/// <param name="Body">All fields but those beside, as a JSON object.</param>
+/// <param name="Unknown">Names of fields that are none of the link's.</param>
+public sealed record CameRecord(
+    string Id,
+    string Name,
+    string Status,
+    string? MergedInto,
+    decimal? Rate,
+    string Body,
+    IReadOnlyList<string> Unknown
+);
+
 /// <summary>A record of theirs as it is kept.</summary>
 /// <param name="Fields">Its other fields as text, see <see cref="LinkFields"/>.</param>
 /// <param name="Body">The same as it was sent; nothing here looks into it.</param>

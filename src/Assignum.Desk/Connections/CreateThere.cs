@@ -88,24 +88,7 @@ public sealed class CreateThere(LinkDesk links, PairRecords pair)
                     failed = fault;
                     break;
                 }
-                await LinkRecordStore.TakeAsync(
-                    db,
-                    (state.Id, link.Id),
-                    kind.Name,
-                    Math.Max(fetch, 1),
-                    [
-                        new CameRecord(
-                            record.Id,
-                            record.Name,
-                            record.Status,
-                            record.MergedInto,
-                            record.Rate,
-                            record.Body,
-                            record.Unknown
-                        ),
-                    ],
-                    stop
-                );
+                await LinkRecordStore.TakeAsync(db, (state.Id, link.Id), kind.Name, Math.Max(fetch, 1), [record], stop);
                 await EntityStore.AuditAsync(
                     db,
                     state.Id,
@@ -144,7 +127,7 @@ public sealed class CreateThere(LinkDesk links, PairRecords pair)
     }
 
     // The same key each time: what was taken before its answer was lost is not made twice.
-    private async Task<(TheirRecord? Record, Fault? Fault)> SendAsync(
+    private async Task<(CameRecord? Record, Fault? Fault)> SendAsync(
         LinkClient client,
         RecordKind kind,
         JsonObject body,

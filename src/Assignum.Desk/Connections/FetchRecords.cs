@@ -285,17 +285,7 @@ public sealed class FetchRecords(LinkDesk links, ProposePairs propose) : IWorkKi
             {
                 var (record, wrong) = LinkJson.Record(kind.Name, row);
                 if (record is not null)
-                    came.Add(
-                        new CameRecord(
-                            record.Id,
-                            record.Name,
-                            record.Status,
-                            record.MergedInto,
-                            record.Rate,
-                            record.Body,
-                            record.Unknown
-                        )
-                    );
+                    came.Add(record);
                 else
                 {
                     unreadable++;

@@ -283,17 +283,7 @@ public sealed class ItemAccounts(LinkDesk links, EditSetUp edit)
                         at,
                         "item",
                         Math.Max(await LinkRecordStore.NewFetchAsync(db, at, stop) - 1, 1),
-                        [
-                            new CameRecord(
-                                record.Id,
-                                record.Name,
-                                record.Status,
-                                record.MergedInto,
-                                record.Rate,
-                                record.Body,
-                                record.Unknown
-                            ),
-                        ],
+                        [record],
                         stop
                     );
                 return null;

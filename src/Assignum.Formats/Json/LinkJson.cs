@@ -7,18 +7,6 @@ using Assignum.Core.Pairing;
 
 namespace Assignum.Formats.Json;
 
-/// <summary>A record of theirs as its JSON says it.</summary>
-/// <param name="Body">All fields but those beside, as a JSON object.</param>
-public sealed record TheirRecord(
-    string Id,
-    string Name,
-    string Status,
-    string? MergedInto,
-    decimal? Rate,
-    string Body,
-    IReadOnlyList<string> Unknown
-);
-
 /// <summary>An event of theirs as its JSON says it.</summary>
 /// <param name="Faults">Why it can never post as it is.</param>
 /// <param name="Voids">The event that it declares void; null: it is no such event.</param>
@@ -77,7 +65,7 @@ public static class LinkJson
 
     /// <summary>Reads a record.</summary>
     /// <returns>The record, or what is wrong with it.</returns>
-    public static (TheirRecord? Record, string? Wrong) Record(string kind, JsonElement json)
+    public static (CameRecord? Record, string? Wrong) Record(string kind, JsonElement json)
     {
         if (json.ValueKind != JsonValueKind.Object)
             return (null, "a record is no JSON object");
@@ -118,7 +106,7 @@ public static class LinkJson
                 && percent is >= 0 and <= 1000
                     ? percent
                     : null;
-            return (new TheirRecord(id, name, status, merged, rate, body.ToJsonString(), unknown), null);
+            return (new CameRecord(id, name, status, merged, rate, body.ToJsonString(), unknown), null);
         }
         catch (InvalidOperationException)
         {
