@@ -146,7 +146,16 @@ public abstract class InBrowser : IDisposable
     protected void Choose(string typed, bool next = false)
     {
         Press([.. typed.Select(c => c.ToString())]);
-        wait.Until(b => b.FindElements(By.CssSelector("#grid-field-list [role=option]")).Count > 0);
+        // The list of all that was typed, and not of its beginning: what is marked in that one may be another.
+        wait.Until(_ =>
+            (bool)
+                browser.ExecuteScript(
+                    "const list = document.getElementById('grid-field-list'); return !!list && "
+                        + "list.dataset.said === document.getElementById('grid-field').value && "
+                        + "list.dataset.said.endsWith(arguments[0]) && !!list.querySelector('[role=option]')",
+                    typed
+                )!
+        );
         Press(next ? [Keys.ArrowDown, Keys.Enter] : [Keys.Enter]);
     }
 
