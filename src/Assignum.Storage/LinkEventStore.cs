@@ -6,7 +6,8 @@ namespace Assignum.Storage;
 
 /// <summary>An event of theirs as it came.</summary>
 /// <param name="Body">As JSON, its fields sorted: equal for events that are equal.</param>
-/// <param name="Reasons">Why it is dead, as JSON; null: it is not.</param>
+/// <param name="Reasons">Why it is dead: the first code, and all as JSON; null: it is not.</param>
+/// <param name="Voids">The event that it declares void.</param>
 /// <param name="Names">What it names in their codes and words.</param>
 public sealed record CameEvent(
     string Id,
@@ -16,9 +17,10 @@ public sealed record CameEvent(
     decimal Amount,
     string Body,
     (string Channel, string Method, string Location) At,
-    string? Reasons,
+    (string Code, string Json)? Reasons,
     IReadOnlyCollection<Named> Names,
-    IReadOnlyCollection<string> Unknown
+    IReadOnlyCollection<string> Unknown,
+    string? Voids = null
 );
 
 /// <summary>Where purposes are reached: a kind of event with the channel, method and location that it names.</summary>
@@ -34,7 +36,8 @@ public static class LinkEventStore
         NpgsqlConnection db,
         (int Entity, int Connection) at,
         IReadOnlyList<CameEvent> events,
-        string otherContent,
+        (string Code, string Json) otherContent,
+        (string Code, string Json) sameSequence,
         CancellationToken stop
     )
     {
@@ -49,9 +52,33 @@ public static class LinkEventStore
         )
             foreach (var (id, body) in await look.RowsAsync(r => (r.GetString(0), r.GetString(1)), stop))
                 (known.TryGetValue(id, out var there) ? there : known[id] = []).Add(body);
+        var numbers = new Dictionary<long, string>();
+        await using (
+            var look = LinkSql.Of(
+                db,
+                "select sequence, id from link_event where entity_id = $1 and connection_id = $2 and sequence = any($3)",
+                at,
+                events.Select(e => e.Sequence).OfType<long>().ToArray()
+            )
+        )
+            foreach (var (number, id) in await look.RowsAsync(r => (r.GetInt64(0), r.GetString(1)), stop))
+                numbers[number] = id;
         var fresh = new List<(CameEvent Event, bool Again)>();
-        foreach (var came in events)
+        foreach (var given in events)
         {
+            // A number is one event's: of a second one it is not known which of the two is meant.
+            var came =
+                given is { Sequence: { } number, Reasons: null }
+                && numbers.TryGetValue(number, out var other)
+                && other != given.Id
+                    ? given with
+                    {
+                        Sequence = null,
+                        Reasons = sameSequence,
+                    }
+                    : given;
+            if (came.Sequence is { } taken)
+                numbers[taken] = came.Id;
             var again = known.TryGetValue(came.Id, out var bodies);
             if (again && !bodies!.Add(came.Body))
                 continue;
@@ -64,29 +91,36 @@ public static class LinkEventStore
         await using var command = LinkSql.Of(
             db,
             """
-            insert into link_event (entity_id, connection_id, id, sequence, kind, date, amount, body, channel, method, location,
-              state, reasons, again, unknown)
+            insert into link_event (entity_id, connection_id, id, sequence, kind, date, amount, body, channel, method,
+              location,
+              state, reasons, again, unknown, reason, subject, voids, late)
             select $1, $2, n.id, n.sequence, n.kind, n.date, n.amount, n.body, n.channel, n.method, n.location,
               case when n.reasons is null then 'received' else 'dead' end, coalesce(n.reasons, '[]')::jsonb, n.again,
-              string_to_array(n.unknown, ' ')
-            from unnest($3::text[], $4::bigint[], $5::text[], $6::date[], $7::numeric[], $8::text[], $9::text[], $10::text[],
-              $11::text[], $12::text[], $13::boolean[], $14::text[]) with ordinality
-              as n(id, sequence, kind, date, amount, body, channel, method, location, reasons, again, unknown, place)
+              string_to_array(n.unknown, ' '), n.reason, left(n.reasons::jsonb -> 0 ->> 'message', 200), n.voids,
+              exists (select from link_gap g where g.entity_id = $1 and g.connection_id = $2 and n.sequence between
+                g."from" and g."to")
+            from unnest($3::text[], $4::bigint[], $5::text[], $6::date[], $7::numeric[], $8::text[], $9::text[],
+              $10::text[],
+              $11::text[], $12::text[], $13::boolean[], $14::text[], $15::text[], $16::text[]) with ordinality
+              as n(id, sequence, kind, date, amount, body, channel, method, location, reasons, again, unknown, reason,
+                voids, place)
             order by n.place returning row_id
             """,
             at,
             fresh.Select(f => f.Event.Id).ToArray(),
-            Many(fresh.Select(f => f.Event.Sequence).ToArray(), NpgsqlDbType.Bigint),
+            FeedStore.Many(fresh.Select(f => f.Event.Sequence).ToArray(), NpgsqlDbType.Bigint),
             fresh.Select(f => f.Event.Kind).ToArray(),
-            Many(fresh.Select(f => f.Event.Date).ToArray(), NpgsqlDbType.Date),
+            FeedStore.Many(fresh.Select(f => f.Event.Date).ToArray(), NpgsqlDbType.Date),
             fresh.Select(f => f.Event.Amount).ToArray(),
             fresh.Select(f => f.Event.Body).ToArray(),
             fresh.Select(f => f.Event.At.Channel).ToArray(),
             fresh.Select(f => f.Event.At.Method).ToArray(),
             fresh.Select(f => f.Event.At.Location).ToArray(),
-            Many(fresh.Select(f => f.Event.Reasons).ToArray(), NpgsqlDbType.Text),
+            FeedStore.Texts(fresh.Select(f => f.Event.Reasons?.Json)),
             fresh.Select(f => f.Again).ToArray(),
-            fresh.Select(f => string.Join(' ', f.Event.Unknown)).ToArray()
+            fresh.Select(f => string.Join(' ', f.Event.Unknown)).ToArray(),
+            FeedStore.Texts(fresh.Select(f => f.Event.Reasons?.Code)),
+            FeedStore.Texts(fresh.Select(f => f.Event.Voids))
         );
         var rows = await command.RowsAsync(r => r.GetInt64(0), stop);
         var names = fresh
@@ -109,8 +143,65 @@ public static class LinkEventStore
         return fresh.Count;
     }
 
-    private static NpgsqlParameter Many(object value, NpgsqlDbType type) =>
-        new() { Value = value, NpgsqlDbType = NpgsqlDbType.Array | type };
+    /// <summary>Of some events those that were declared void, with the event that says so.</summary>
+    public static async Task<IReadOnlyDictionary<string, string>> VoidedAsync(
+        NpgsqlConnection db,
+        (int Entity, int Connection) at,
+        string[] ids,
+        CancellationToken stop
+    )
+    {
+        await using var command = LinkSql.Of(
+            db,
+            """
+            select voids, min(id) from link_event where entity_id = $1 and connection_id = $2 and voids = any($3) and
+              state <> 'dead'
+            group by voids
+            """,
+            at,
+            ids
+        );
+        return (await command.RowsAsync(r => (r.GetString(0), r.GetString(1)), stop)).ToDictionary(
+            r => r.Item1,
+            r => r.Item2,
+            StringComparer.Ordinal
+        );
+    }
+
+    /// <summary>The row, state, number and day of events by their ids; of those that came.</summary>
+    public static async Task<
+        IReadOnlyDictionary<string, (long Row, string State, string? Number, DateOnly? Date)?>
+    > FindAsync(NpgsqlConnection db, (int Entity, int Connection) at, string[] ids, CancellationToken stop)
+    {
+        await using var command = LinkSql.Of(
+            db,
+            """
+            select id, row_id, state, "number", date from link_event
+            where entity_id = $1 and connection_id = $2 and id = any($3) and not again
+            """,
+            at,
+            ids
+        );
+        return (
+            await command.RowsAsync(
+                r =>
+                    (
+                        r.GetString(0),
+                        (
+                            r.GetInt64(1),
+                            r.GetString(2),
+                            r.Text(3),
+                            r.IsDBNull(4) ? (DateOnly?)null : r.GetFieldValue<DateOnly>(4)
+                        )
+                    ),
+                stop
+            )
+        ).ToDictionary(
+            r => r.Item1,
+            r => ((long Row, string State, string? Number, DateOnly? Date)?)r.Item2,
+            StringComparer.Ordinal
+        );
+    }
 
     /// <summary>The records that events wait for: named by one that is not posted, and neither paired nor not needed;
     /// those with the most money first.</summary>
@@ -127,10 +218,13 @@ public static class LinkEventStore
             select n.record, n.theirs, r."name", r.status, n.events, n.amount from (
               select n.record, n.theirs, count(*) as events, sum(e.amount) as amount
               from link_event_name n join link_event e using (entity_id, connection_id, row_id)
-              where n.entity_id = $1 and n.connection_id = $2 and e.state in ('received', 'waiting') and n.record not like 'word:%'
+              where n.entity_id = $1 and n.connection_id = $2 and e.state in ('received', 'waiting') and n.record not
+                like 'word:%'
               group by n.record, n.theirs) n
-            left join pairings p on p.entity_id = $1 and p.connection = $3 and p.record = n.record and p.theirs = n.theirs
-            left join link_record r on r.entity_id = $1 and r.connection_id = $2 and r.kind = n.record and r.id = n.theirs
+            left join pairings p on p.entity_id = $1 and p.connection = $3 and p.record = n.record and p.theirs =
+              n.theirs
+            left join link_record r on r.entity_id = $1 and r.connection_id = $2 and r.kind = n.record and r.id =
+              n.theirs
             where p.theirs is null order by n.amount desc, n.events desc, n.record, n.theirs
             """,
             at,
@@ -189,7 +283,8 @@ public static class LinkEventStore
             """
             select substr(n.record, 6), n.theirs, count(*), sum(e.amount)
             from link_event_name n join link_event e using (entity_id, connection_id, row_id)
-            where n.entity_id = $1 and n.connection_id = $2 and e.state in ('received', 'waiting') and n.record like 'word:%'
+            where n.entity_id = $1 and n.connection_id = $2 and e.state in ('received', 'waiting') and n.record like
+              'word:%'
             group by n.record, n.theirs order by 4 desc, 1, 2
             """,
             at
@@ -211,7 +306,8 @@ public static class LinkEventStore
         await using var command = LinkSql.Of(
             db,
             """
-            select n.theirs, count(*), sum(e.amount) from link_event_name n join link_event e using (entity_id, connection_id, row_id)
+            select n.theirs, count(*), sum(e.amount) from link_event_name n join link_event e using (entity_id,
+              connection_id, row_id)
             where n.entity_id = $1 and n.connection_id = $2 and n.record = $3 and e.state in ('received', 'waiting')
             group by n.theirs
             """,
@@ -238,7 +334,8 @@ public static class LinkEventStore
             select count(*), count(*) filter (where not exists (select from link_event_name n left join pairings p
                 on p.entity_id = n.entity_id and p.connection = $3 and p.record = n.record and p.theirs = n.theirs
               where n.entity_id = e.entity_id and n.connection_id = e.connection_id and n.row_id = e.row_id
-                and case when n.record like 'word:%' then not n.record || ':' || n.theirs = any($4) else p.theirs is null end))
+                and case when n.record like 'word:%' then not n.record || ':' || n.theirs = any($4) else p.theirs is
+                  null end))
             from link_event e where e.entity_id = $1 and e.connection_id = $2 and e.state in ('received', 'waiting')
             """,
             at,
@@ -258,9 +355,11 @@ public static class LinkEventStore
         await using var command = LinkSql.Of(
             db,
             """
-            select kind, channel, method, location, max(row_id), count(*) filter (where state in ('received', 'waiting')),
+            select kind, channel, method, location, max(row_id), count(*) filter (where state in ('received',
+              'waiting')),
               coalesce(sum(amount) filter (where state in ('received', 'waiting')), 0)
-            from link_event where entity_id = $1 and connection_id = $2 and state <> 'dead' group by kind, channel, method, location
+            from link_event where entity_id = $1 and connection_id = $2 and state <> 'dead' group by kind, channel,
+              method, location
             order by kind, channel, method, location
             """,
             at
@@ -290,7 +389,8 @@ public static class LinkEventStore
         await using var command = LinkSql.Of(
             db,
             """
-            update link_event set state = 'set-aside', reasons = jsonb_build_array(jsonb_build_object('code', 'before-opening',
+            update link_event set state = 'set-aside', reason = 'before-opening', reasons =
+              jsonb_build_array(jsonb_build_object('code', 'before-opening',
               'message', 'It is dated before the first day that posts: what it did is part of the opening.'))
             where entity_id = $1 and connection_id = $2 and state in ('received', 'waiting') and date < $3
             """,
@@ -310,7 +410,8 @@ public static class LinkEventStore
         await using var command = LinkSql.Of(
             db,
             """
-            select state, count(*), sum(amount) from link_event where entity_id = $1 and connection_id = $2 group by state
+            select state, count(*), sum(amount) from link_event where entity_id = $1 and connection_id = $2 group by
+              state
             order by state
             """,
             at
@@ -330,8 +431,10 @@ public static class LinkEventStore
         await using var command = LinkSql.Of(
             db,
             """
-            select s.before + 1, s.sequence - 1 from (select sequence, lag(sequence, 1, 0::bigint) over (order by sequence) as before
-              from (select distinct sequence from link_event where entity_id = $1 and connection_id = $2 and sequence is not null) d) s
+            select s.before + 1, s.sequence - 1 from (select sequence, lag(sequence, 1, 0::bigint) over (order by
+              sequence) as before
+              from (select distinct sequence from link_event where entity_id = $1 and connection_id = $2 and sequence
+                is not null) d) s
             where s.sequence > s.before + 1 order by 1 limit $3
             """,
             at,
@@ -354,7 +457,8 @@ public static class LinkEventStore
         await using var command = LinkSql.Of(
             db,
             """
-            select row_id, id, sequence, kind, date, amount, body, state, reasons::text, "number", received_at from link_event
+            select row_id, id, sequence, kind, date, amount, body, state, reasons::text, "number", received_at from
+              link_event
             where entity_id = $1 and connection_id = $2 and ($3::text is null or state = $3) and row_id > $4
               and ($6::bigint[] is null or row_id = any($6)) order by row_id limit $5
             """,

@@ -73,6 +73,7 @@ internal static class DeskTasks
             .AddSingleton<LinkDesk>()
             .AddSingleton<KeepConnections>()
             .AddSingleton<AskLinks>()
+            .AddSingleton<Feeder>()
             .AddSingleton<ReceiveHooks>()
             .AddSingleton<ProposePairs>()
             .AddSingleton<PairRecords>()

@@ -35,6 +35,7 @@ builder.Services.AddSingleton<DeskContext>();
 builder.Services.AddSingleton<StartProgress>();
 builder.Services.AddHostedService<FirstStart>();
 builder.Services.AddHostedService<WorkService>();
+builder.Services.AddHostedService<FeedService>();
 builder.Services.AddSingleton(Assignum.Desk.Connections.LinkSettings.Of(builder.Configuration["ASSIGNUM_LINK_HOSTS"]));
 DeskTasks.Register(builder.Services);
 

@@ -31,4 +31,17 @@ public sealed class PostEvents(DeskContext desk)
 
     /// <summary>For whoever posts batch after batch.</summary>
     public PostingStream Stream(Actor actor, string entity) => new(desk, actor, entity);
+
+    /// <summary>Posts a batch in order, see <see cref="IPostsInOrder"/>.</summary>
+    internal async Task<Outcome<IReadOnlyList<PostedEvent>>> RunAsync(
+        Actor actor,
+        string entity,
+        IReadOnlyList<ReadEvent> events,
+        IPostsInOrder order,
+        CancellationToken stop
+    )
+    {
+        await using var stream = new PostingStream(desk, actor, entity, order);
+        return await stream.PostAsync(events, 1, null, stop);
+    }
 }

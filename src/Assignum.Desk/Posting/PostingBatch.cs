@@ -22,7 +22,8 @@ internal sealed class PostingBatch(
     IReadOnlyDictionary<string, Book> books,
     PostingDocuments documents,
     OtherEntities others,
-    IReadOnlyList<ReadEvent> events
+    IReadOnlyList<ReadEvent> events,
+    IPostsInOrder? order = null
 ) : IEntrySink, IDisposable
 {
     private readonly EventRun run = new(others.On, documents.Register, desk.Unforeseen);
@@ -89,8 +90,22 @@ internal sealed class PostingBatch(
     public async Task MakeAsync(int firstRow, CancellationToken stop)
     {
         var answers = new List<PostedEvent>(events.Count);
+        order?.Begin();
         foreach (var read in events)
-            answers.Add(await PostAsync(read, firstRow + answers.Count, stop));
+        {
+            var answer = order?.Before(read.Event) is { } behind
+                ? new PostedEvent(
+                    new EventName(read.Event.Source, read.Event.Id),
+                    firstRow + answers.Count,
+                    "refused",
+                    null,
+                    [behind]
+                )
+                : await PostAsync(read, firstRow + answers.Count, stop);
+            if (answer.Outcome is "refused" or "conflict")
+                order?.Refused(read.Event);
+            answers.Add(answer);
+        }
         Answers = answers;
     }
 

@@ -20,12 +20,18 @@ public sealed class PostingStream : IAsyncDisposable
         MostAhead = 2,
         MostCalm = 16;
 
+    private static int others;
+
+    /// <summary>Whether anybody in this process posts just now who is no feed.</summary>
+    internal static bool OthersPost => Volatile.Read(ref others) > 0;
+
     // Batches on their way in this process; each has a connection.
     private static readonly SemaphoreSlim Places = new(16);
 
     private readonly DeskContext desk;
     private readonly Actor actor;
     private readonly string entity;
+    private readonly IPostsInOrder? order;
     private readonly AccountIds accounts = new();
     private readonly Queue<IReadOnlyList<ReadEvent>> given = [];
     private readonly Queue<BatchAhead> ahead = [];
@@ -35,8 +41,8 @@ public sealed class PostingStream : IAsyncDisposable
     private int calm,
         calmNext;
 
-    internal PostingStream(DeskContext desk, Actor actor, string entity) =>
-        (this.desk, this.actor, this.entity) = (desk, actor, entity);
+    internal PostingStream(DeskContext desk, Actor actor, string entity, IPostsInOrder? order = null) =>
+        (this.desk, this.actor, this.entity, this.order) = (desk, actor, entity, order);
 
     /// <summary>How many batches were written as they had been made while those before were written.</summary>
     public int MadeAhead { get; private set; }
@@ -48,6 +54,26 @@ public sealed class PostingStream : IAsyncDisposable
     /// <remarks>The set-ups are made before anything is held: whoever holds the postings of an entity waits for nobody,
     /// and for no second connection. Where another edition is in force by then, it looks again.</remarks>
     public async Task<Outcome<IReadOnlyList<PostedEvent>>> PostAsync(
+        IReadOnlyList<ReadEvent> events,
+        int firstRow,
+        Func<IReadOnlyList<ReadEvent>?>? next,
+        CancellationToken stop
+    )
+    {
+        if (order is not null)
+            return await PostedAsync(events, firstRow, next, stop);
+        Interlocked.Increment(ref others);
+        try
+        {
+            return await PostedAsync(events, firstRow, next, stop);
+        }
+        finally
+        {
+            Interlocked.Decrement(ref others);
+        }
+    }
+
+    private async Task<Outcome<IReadOnlyList<PostedEvent>>> PostedAsync(
         IReadOnlyList<ReadEvent> events,
         int firstRow,
         Func<IReadOnlyList<ReadEvent>?>? next,
@@ -119,7 +145,7 @@ public sealed class PostingStream : IAsyncDisposable
         if (before is not null)
             MadeAhead++;
         var made = before
-            ?? new PostingBatch(desk, actor, state, books, new(new(), books[entity].FirstEvent), others, events);
+            ?? new PostingBatch(desk, actor, state, books, new(new(), books[entity].FirstEvent), others, events, order);
         using var own = before is null ? made : null;
         if (before is null)
         {
@@ -131,9 +157,13 @@ public sealed class PostingStream : IAsyncDisposable
         {
             await made.MakeRowsAsync(db, accounts, stop);
             await made.WriteAsync(db, stop);
-            await transaction.CommitAsync(stop);
-            made.Committed();
         }
+        if (order is not null)
+            await order.WrittenAsync(db, made.Answers, stop);
+        if (made.Posts || order is not null)
+            await transaction.CommitAsync(stop);
+        if (made.Posts)
+            made.Committed();
         return new Outcome<IReadOnlyList<PostedEvent>>(made.Answers, null, []);
     }
 
@@ -213,7 +243,7 @@ public sealed class PostingStream : IAsyncDisposable
                 books[code] = book.After();
         foreach (var of in others.States.Values)
             accounts.At(of);
-        var batch = new PostingBatch(desk, actor, last.State, books, last.Documents, others, one.Events);
+        var batch = new PostingBatch(desk, actor, last.State, books, last.Documents, others, one.Events, order);
         try
         {
             await batch.ReadAsync(db, before, stop);

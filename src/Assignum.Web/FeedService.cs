@@ -1,0 +1,40 @@
+using Assignum.Desk.Connections;
+
+namespace Assignum.Web;
+
+/// <summary>Keeps the connections going inside the application.</summary>
+internal sealed partial class FeedService(Feeder feeder, ILogger<FeedService> log) : BackgroundService
+{
+    private static readonly TimeSpan Looks = TimeSpan.FromSeconds(1);
+
+    /// <inheritdoc/>
+    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    {
+        try
+        {
+            while (!stoppingToken.IsCancellationRequested)
+            {
+                try
+                {
+                    await feeder.NextAsync(stoppingToken);
+                }
+                catch (Exception e) when (e is Npgsql.NpgsqlException or TimeoutException)
+                {
+                    LogAway(e);
+                }
+                catch (Exception e) when (e is InvalidOperationException or System.Text.Json.JsonException)
+                {
+                    LogBroken(e);
+                }
+                await Task.Delay(Looks, stoppingToken);
+            }
+        }
+        catch (OperationCanceledException) { }
+    }
+
+    [LoggerMessage(LogLevel.Warning, "The database is away; feeds wait.")]
+    private partial void LogAway(Exception e);
+
+    [LoggerMessage(LogLevel.Error, "A fault of the program met a feed; it is tried again.")]
+    private partial void LogBroken(Exception e);
+}
