@@ -47,8 +47,10 @@ public sealed class Feeder(LinkDesk links, ProposePairs propose, PostEvents post
         {
             var held = lease.Held;
             await using var db = await links.Desk.Database.OpenAsync(held);
+            var actor = PostFeed.ActorOf(due.EntityCode, due.Code);
             if (
-                await EditionStore.StateAsync(db, due.EntityCode, false, held) is not { } state
+                (await links.Desk.EnterAsync(db, actor, due.EntityCode, Access.Role.Preparer, false, held)).Result
+                    is not { State: var state }
                 || await ConnectionStore.FindAsync(db, state.Id, due.Code, false, held) is not { State: "live" } link
             )
                 return;

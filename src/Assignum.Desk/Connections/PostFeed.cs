@@ -33,14 +33,16 @@ internal sealed class PostFeed(
 
     private readonly (int Entity, int Connection) at = (entered.Id, link.Id);
     private readonly string entity = entered.Code;
-    private readonly Actor actor = new(
-        $"feed of {link.Code}",
-        null,
-        new Dictionary<string, Role> { [entered.Code] = Role.Reviewer }
-    )
-    {
-        Feeds = link.Code,
-    };
+    private readonly Actor actor = ActorOf(entered.Code, link.Code);
+
+    /// <summary>As whom a connection's events are posted.</summary>
+    public static Actor ActorOf(string entity, string code) =>
+        new($"feed of {code}", null, new Dictionary<string, Role> { [entity] = Role.Reviewer }) { Feeds = code };
+
+    // As it is now, with the day that it is for the entity.
+    private async Task<EntityState> StateAsync(NpgsqlConnection db, CancellationToken stop) =>
+        (await links.Desk.EnterAsync(db, actor, entity, Role.Preparer, false, stop)).Result?.State
+        ?? throw new OperationCanceledException($"There is no entity {entity} any more.");
 
     /// <summary>How many were posted.</summary>
     public int Posted { get; private set; }
@@ -68,7 +70,7 @@ internal sealed class PostFeed(
 
     private async Task WokenAsync(NpgsqlConnection db, bool first, CancellationToken stop)
     {
-        var state = (await EditionStore.StateAsync(db, entity, false, stop))!;
+        var state = await StateAsync(db, stop);
         await using var transaction = await db.BeginTransactionAsync(stop);
         await lease.RequireAsync(db, stop);
         var (now, before) = first ? await LeaseStore.BeginAsync(db, at, stop) : ("", "");
@@ -87,7 +89,7 @@ internal sealed class PostFeed(
         IReadOnlyList<Connection> others;
         await using (var db = await links.Desk.Database.OpenAsync(stop))
         {
-            state = (await EditionStore.StateAsync(db, entity, false, stop))!;
+            state = await StateAsync(db, stop);
             var (passed, highest, missing, now) = await FeedStore.NumbersAsync(db, at, MostMissing, stop);
             order = FeedOrder.Of(passed, highest, missing, TimeSpan.FromMinutes(link.GapMinutes), now);
             if (order.Passed > passed || order.GivenUp.Count > 0)

@@ -132,12 +132,12 @@ grant select, insert, update, delete on link_foreign to assignum_app;
 
 -- What a ledger says that its accounts have on a day.
 create table link_balance (
-  entity_id integer not null, connection_id integer not null, at date not null, account text not null, balance numeric not null,
+  entity_id integer not null, connection_id integer not null, "at" date not null, account text not null, balance numeric not null,
   fetched_at timestamptz not null default now(),
   primary key (entity_id, connection_id, at, account)
 );
 grant select, insert, delete on link_balance to assignum_app;
 
 -- Which installation wrote this database: a copy of it is another.
-create table installation (only boolean primary key default true check (only), id uuid not null, at timestamptz not null default now());
+create table installation (one boolean primary key default true check (one), id uuid not null, at timestamptz not null default now());
 grant select, insert, update on installation to assignum_app;
