@@ -87,7 +87,8 @@ public static class AuditStore
         await using var command = new NpgsqlCommand(
             """
             with lines as (
-              select audit_id, seal, sha256(coalesce(lag(seal) over (order by audit_id), '') || audit_content(a)) as "is"
+              select audit_id, seal, sha256(coalesce(lag(seal) over (order by audit_id), '') || audit_content(a)) as
+                "is"
               from audit a where coalesce(entity_id, 0) = $1)
             select count(*), min(audit_id) filter (where seal is distinct from "is"),
               (select seal from audit_head where entity_id = $1),

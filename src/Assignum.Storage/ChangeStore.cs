@@ -257,7 +257,8 @@ public static class ChangeStore
             return null;
         await using var command = new NpgsqlCommand(
             """
-            select c.draft, c.records_revision, c.draft_revision, c.plain, c.rows, c.moved, r.part, r.key, r.before, r.after
+            select c.draft, c.records_revision, c.draft_revision, c.plain, c.rows, c.moved, r.part, r.key, r.before,
+              r.after
             from change c left join change_row r on r.entity_id = c.entity_id and r.change_id = c.change_id and c.plain
             where c.entity_id = $1 and (c.records_revision > $2 and c.records_revision <= $3
               or c.moved = $4 and c.draft_revision > $5 and c.draft_revision <= $6)

@@ -167,7 +167,8 @@ public static class ChartStore
                 l.entry_id
               where l.entity_id = $1 and ($3::date is null or n.date >= $3) and ($4::date is null or n.date <= $4)),
             page as (select * from mine order by date, entry_id, line_no offset $5 limit $6)
-            select p.entry_id, p.line_no, n."number", p.date, n.kind, n.reference, nullif(l.account, a."number"), p.debit,
+            select p.entry_id, p.line_no, n."number", p.date, n.kind, n.reference, nullif(l.account, a."number"),
+              p.debit,
               p.credit, l.purpose, coalesce(lp.rung, t.body ->> 'rung'), l.party, l.item, l.text, p.before, a."number"
             from page p join entry n on n.entity_id = $1 and n.entry_id = p.entry_id
             join entry_line l on l.entity_id = $1 and l.entry_id = p.entry_id and l.line_no = p.line_no

@@ -8,8 +8,10 @@ namespace Assignum.Storage;
 public static class ConnectionStore
 {
     private const string Columns = """
-        connection_id, code, kind, "name", address, currency, gap_minutes, patience_days, closed_period, state, why, paused_from,
-        life, admits, live_from, version, key_hidden is not null, refusals, contact_at, trouble, made_by, made_at
+        connection_id, code, kind, "name", address, currency, gap_minutes, patience_days, closed_period, state, why,
+          paused_from,
+        life, admits, live_from, version, key_hidden is not null, refusals, contact_at, trouble, made_by, made_at,
+          sends, parallel_from, failures
         """;
 
     private static Connection Read(NpgsqlDataReader r) =>
@@ -35,7 +37,10 @@ public static class ConnectionStore
             r.IsDBNull(18) ? null : r.GetDateTime(18),
             r.Text(19),
             r.GetString(20),
-            r.GetDateTime(21)
+            r.GetDateTime(21),
+            r.GetString(22),
+            r.IsDBNull(23) ? null : r.GetFieldValue<DateOnly>(23),
+            r.GetInt32(24)
         );
 
     /// <summary>All of an entity, by code; closed ones too.</summary>
@@ -91,7 +96,8 @@ public static class ConnectionStore
     {
         await using var command = new NpgsqlCommand(
             $"""
-            insert into connection (entity_id, code, kind, "name", address, currency, gap_minutes, patience_days, closed_period,
+            insert into connection (entity_id, code, kind, "name", address, currency, gap_minutes, patience_days,
+              closed_period,
               key_hidden, hook_hidden, made_by) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)
             on conflict (entity_id, code) do nothing returning {Columns}
             """,
@@ -130,9 +136,10 @@ public static class ConnectionStore
         await using var command = LinkSql.Of(
             db,
             """
-            update connection set "name" = $4, address = $5, currency = $6, gap_minutes = $7, patience_days = $8, closed_period = $9,
+            update connection set "name" = $4, address = $5, currency = $6, gap_minutes = $7, patience_days = $8,
+              closed_period = $9,
               state = $10, why = $11, paused_from = $12, life = $13, admits = $14, live_from = $15, refusals = $16,
-              key_hidden = coalesce($17, key_hidden), version = version + 1
+              key_hidden = coalesce($17, key_hidden), sends = $18, parallel_from = $19, version = version + 1
             where entity_id = $1 and connection_id = $2 and version = $3
             """,
             (entity, of.Id),
@@ -150,7 +157,9 @@ public static class ConnectionStore
             of.Admits.ToArray(),
             LinkSql.Maybe(of.LiveFrom, NpgsqlDbType.Date),
             of.Refusals,
-            keyHidden
+            keyHidden,
+            of.Sends,
+            LinkSql.Maybe(of.ParallelFrom, NpgsqlDbType.Date)
         );
         return await command.ExecuteNonQueryAsync(stop) == 1;
     }
@@ -187,7 +196,8 @@ public static class ConnectionStore
         await using var command = LinkSql.Of(
             db,
             """
-            update connection set hook_before = hook_hidden, hook_before_until = clock_timestamp() + $4, hook_hidden = $3,
+            update connection set hook_before = hook_hidden, hook_before_until = clock_timestamp() + $4, hook_hidden =
+              $3,
               version = version + 1 where entity_id = $1 and connection_id = $2
             """,
             (entity, connection),
@@ -241,7 +251,8 @@ public static class ConnectionStore
             db,
             """
             insert into link_hour as h values ($1, $2, date_trunc('hour', clock_timestamp()), 1, $3, $4, $5)
-            on conflict (entity_id, connection_id, hour) do update set asked = h.asked + 1, failed = h.failed + excluded.failed,
+            on conflict (entity_id, connection_id, hour) do update set asked = h.asked + 1, failed = h.failed +
+              excluded.failed,
               records = h.records + excluded.records, events = h.events + excluded.events
             """,
             (entity, connection),
@@ -253,7 +264,8 @@ public static class ConnectionStore
         await using var command = LinkSql.Of(
             db,
             """
-            update connection set trouble = $3, contact_at = case when $3::text is null then clock_timestamp() else contact_at end,
+            update connection set trouble = $3, contact_at = case when $3::text is null then clock_timestamp() else
+              contact_at end,
               refusals = case when $4 then refusals + 1 when $3::text is null then 0 else refusals end,
               quiet_until = clock_timestamp() + $5
             where entity_id = $1 and connection_id = $2 returning refusals

@@ -107,7 +107,8 @@ public static class EditionStore
             with moved as (
               update entity set records_revision = records_revision + 1 where entity_id = $1 and $3
               returning records_revision),
-            turned as (update edition set revision = revision + 1 where entity_id = $1 and edition_id = $2 returning revision)
+            turned as (update edition set revision = revision + 1 where entity_id = $1 and edition_id = $2 returning
+              revision)
             select (select records_revision from moved), (select revision from turned)
             """,
             db

@@ -318,7 +318,8 @@ public static class EntrySeal
     private static readonly string[] Queries =
     [
         """
-            select n.entry_id, n."number", n.seal, n.year, n.sequence, n.event_entity_id, e.source, e.external_id, e.kind,
+            select n.entry_id, n."number", n.seal, n.year, n.sequence, n.event_entity_id, e.source, e.external_id,
+              e.kind,
               e.body, n.role, n.date, n.edition, n.kind, n.currency, n.rate, n.reference, n.party, n.total, n.posted_by
             from entry n left join event e on e.entity_id = n.event_entity_id and e.event_id = n.event_id
             where n.entity_id = $1 and n.entry_id > $2 order by n.entry_id limit $3

@@ -380,7 +380,8 @@ public static class FindingStore
             """
             insert into finding_given (entity_id, identity, code, message, given_to, day, note, who)
             values ($1, $2, $3, $4, $5, $6, $7, $8)
-            on conflict (entity_id, identity) do update set message = excluded.message, given_to = excluded.given_to, day =
+            on conflict (entity_id, identity) do update set message = excluded.message, given_to = excluded.given_to,
+              day =
               excluded.day, note = excluded.note, who = excluded.who, at = now()
             """,
             db

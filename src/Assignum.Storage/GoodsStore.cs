@@ -17,7 +17,8 @@ public static class GoodsStore
     {
         await using var command = new NpgsqlCommand(
             """
-            select g.fact, g.event_id, g.date, g.party, g.order_ref, g.item, g.named, g.document, g.quantity, g.amount, a."number",
+            select g.fact, g.event_id, g.date, g.party, g.order_ref, g.item, g.named, g.document, g.quantity,
+              g.amount, a."number",
               g.cost, c."number", g.unit_price, g.location
             from goods_line g left join accounts a on a.entity_id = $1 and a.account_id = g.account_id
             left join accounts c on c.entity_id = $1 and c.account_id = g.cost_account_id

@@ -27,7 +27,8 @@ public static class HandStore
             join entry_line l on l.entity_id = n.entity_id and l.entry_id = n.entry_id and l.event_line is not null
             join accounts a on a.entity_id = l.entity_id and a.account_id = l.account_id
             cross join lateral (select v.body::jsonb -> 'lines' -> l.event_line ->> 'because' as because) x
-            where n.entity_id = $1 and n.kind in ('hand-entry', 'opening') and n.role = 'entry' and n.date between $2 and $3
+            where n.entity_id = $1 and n.kind in ('hand-entry', 'opening') and n.role = 'entry' and n.date between $2
+              and $3
               and x.because is not null and n.remarks is not null
             order by n.entry_id desc, l.line_no limit $4
             """,
@@ -69,7 +70,8 @@ public static class HandStore
     {
         await using var command = new NpgsqlCommand(
             """
-            select (select b."number" from event_reversal x join entry b on b.entity_id = $1 and b.event_id = x.by_event_id and
+            select (select b."number" from event_reversal x join entry b on b.entity_id = $1 and b.event_id =
+              x.by_event_id and
                 b.role = 'entry' where x.entity_id = $1 and x.event_id = n.event_id limit 1),
               (select o."number" from event_reversal x join entry o on o.entity_id = $1 and o.event_id = x.event_id and
                 o.role = 'entry' where x.entity_id = $1 and x.by_event_id = n.event_id limit 1)

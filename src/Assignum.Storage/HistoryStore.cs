@@ -46,7 +46,8 @@ public static class HistoryStore
               sums.currency, coalesce(sums.open, 0), coalesce(sums.base, 0), latest.by_default
             from (select distinct * from unnest($2, $3, $4) as a(control, party, reference)) asked
             cross join lateral (
-              select a."number" as account, m.rate, m.currency, m.by_default from subledger_movement m join accounts a on
+              select a."number" as account, m.rate, m.currency, m.by_default from subledger_movement m join accounts a
+                on
                 a.entity_id = m.entity_id and a.account_id = m.account_id
               where m.entity_id = $1 and m.document = asked.control and m.party = asked.party and m.reference =
                 asked.reference and not m.settles and m.event_id < $5
@@ -126,7 +127,8 @@ public static class HistoryStore
                 m.currency, sum(m.currency_amount) as open, sum(m.amount) as base, sum(m.quantity) as quantity,
                 m.party, {(purpose == Purposes.OutputTax ? "m.tax_code" : "m.item")} as item,
                 {(keyed ? "m.order_ref" : "min(m.order_ref)")} as order_ref,
-                (array_agg(m.location order by m.event_id, m.entry_id, m.line_no))[1] as location, min(m.event_id) as age
+                (array_agg(m.location order by m.event_id, m.entry_id, m.line_no))[1] as location, min(m.event_id) as
+                  age
               from subledger_movement m
               where m.entity_id = $1 and {where} and m.event_id < $4
               group by coalesce(m.document_key, m.reference), m.account_id, m.currency, m.party,
@@ -245,7 +247,8 @@ public static class HistoryStore
             return [];
         await using var command = new NpgsqlCommand(
             """
-            select asked.party, asked.reference, d.currency, d.rate, d.tax_date, d.lines, d.at, d.items, d.codes, d.taxes
+            select asked.party, asked.reference, d.currency, d.rate, d.tax_date, d.lines, d.at, d.items, d.codes,
+              d.taxes
             from (select distinct * from unnest($2, $3) as a(party, reference)) asked
             cross join lateral (
               select n.currency, n.rate, coalesce((v.body::jsonb ->> 'taxDate')::date, v.date) as tax_date,
@@ -260,7 +263,8 @@ public static class HistoryStore
                   n.entry_id) as taxes
               from event_link k
               join event v on v.entity_id = $1 and v.event_id = k.event_id and v.kind = any($5)
-              join entry n on n.entity_id = $1 and n.event_entity_id = $1 and n.event_id = k.event_id and n.role = 'entry'
+              join entry n on n.entity_id = $1 and n.event_entity_id = $1 and n.event_id = k.event_id and n.role =
+                'entry'
                 and n.reference = asked.reference
               where k.entity_id = $1 and k.party = asked.party and k.what = 'document' and k."name" = asked.reference
                 and k.event_id < $4

@@ -202,7 +202,8 @@ public static class JournalStore
     {
         await using var command = new NpgsqlCommand(
             """
-            select n."number" from subledger_movement m join entry n on n.entity_id = m.entity_id and n.entry_id = m.entry_id
+            select n."number" from subledger_movement m join entry n on n.entity_id = m.entity_id and n.entry_id =
+              m.entry_id
             where m.entity_id = $1 and m.document = $2 and m.party = $3 and m.reference = $4 and not m.settles
               and m.entry_id < $5
             order by m.entry_id desc limit 1
@@ -236,7 +237,8 @@ public static class JournalStore
             select entry_id, sum(debit), sum(credit) from entry_line
             where entity_id = $1 and entry_id = any($3) and account_id = coalesce(
               (select account_id from accounts where entity_id = $1 and "number" = $2),
-              (select account_id from account_number where entity_id = $1 and "number" = $2 order by until desc limit 1))
+              (select account_id from account_number where entity_id = $1 and "number" = $2 order by until desc limit
+                1))
             group by entry_id
             """,
             db

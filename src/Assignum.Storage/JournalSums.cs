@@ -76,11 +76,14 @@ internal sealed class LandedSums
         T[] All<T>(Func<KeyValuePair<Key, Sum>, T> part) => Array.ConvertAll(rows, r => part(r));
         await using var command = new NpgsqlCommand(
             """
-            insert into landed_month as d (entity_id, account_id, month, purpose, kind, item, location, state, amount, lines,
+            insert into landed_month as d (entity_id, account_id, month, purpose, kind, item, location, state, amount,
+              lines,
               quantity, entries, since)
-            select $1, x.* from unnest($2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13) as x(account, month, purpose, kind,
+            select $1, x.* from unnest($2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13) as x(account, month,
+              purpose, kind,
               item, location, state, amount, lines, quantity, entries, since)
-            on conflict (entity_id, account_id, month, purpose, kind, item, location, state) do update set amount = d.amount +
+            on conflict (entity_id, account_id, month, purpose, kind, item, location, state) do update set amount =
+              d.amount +
               excluded.amount, lines = d.lines + excluded.lines, quantity = d.quantity + excluded.quantity, entries =
               d.entries + excluded.entries, since = least(d.since, excluded.since)
             """,

@@ -386,9 +386,11 @@ public sealed class JournalWriter(
               insert into event_reversal (entity_id, event_id, by_event_id)
               select $1, v.event_id, $2 from event v where v.entity_id = $1 and v.source = $3 and v.external_id = $4
               returning event_id, by_event_id)
-            insert into goods_line (entity_id, event_id, line_no, date, fact, party, order_ref, item, named, document, quantity,
+            insert into goods_line (entity_id, event_id, line_no, date, fact, party, order_ref, item, named, document,
+              quantity,
               amount, account_id, cost, cost_account_id, unit_price, location)
-            select $1, t.by_event_id, g.line_no, r.date, g.fact, g.party, g.order_ref, g.item, g.named, g.document, -g.quantity,
+            select $1, t.by_event_id, g.line_no, r.date, g.fact, g.party, g.order_ref, g.item, g.named, g.document,
+              -g.quantity,
               -g.amount, g.account_id, -g.cost, g.cost_account_id, g.unit_price, g.location
             from turned t join event v on v.entity_id = $1 and v.event_id = t.event_id
             join goods_line g on g.entity_id = $1 and g.date = v.date and g.event_id = t.event_id

@@ -228,6 +228,17 @@ public static class LeaseStore
         await command.ExecuteNonQueryAsync(stop);
     }
 
+    /// <summary>Has its events tried again at once.</summary>
+    public static async Task WakeAsync(NpgsqlConnection db, (int Entity, int Connection) at, CancellationToken stop)
+    {
+        await using var command = LinkSql.Of(
+            db,
+            "update connection set wake = true where entity_id = $1 and connection_id = $2",
+            at
+        );
+        await command.ExecuteNonQueryAsync(stop);
+    }
+
     /// <summary>Has the other live connections of the entity try again what waits for documents or behind others.</summary>
     /// <param name="but">The connection that posted; 0: none.</param>
     public static async Task WakeOthersAsync(NpgsqlConnection db, int entity, int but, CancellationToken stop)

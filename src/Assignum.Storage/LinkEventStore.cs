@@ -457,8 +457,8 @@ public static class LinkEventStore
         await using var command = LinkSql.Of(
             db,
             """
-            select row_id, id, sequence, kind, date, amount, body, state, reasons::text, "number", received_at from
-              link_event
+            select row_id, id, sequence, kind, date, amount, body, state, reasons::text, "number", received_at,
+              held_by, late, unmatched, replaced_by from link_event
             where entity_id = $1 and connection_id = $2 and ($3::text is null or state = $3) and row_id > $4
               and ($6::bigint[] is null or row_id = any($6)) order by row_id limit $5
             """,
@@ -480,7 +480,11 @@ public static class LinkEventStore
                 r.GetString(7),
                 r.GetString(8),
                 r.Text(9),
-                r.GetDateTime(10)
+                r.GetDateTime(10),
+                r.IsDBNull(11) ? null : r.GetInt64(11),
+                r.GetBoolean(12),
+                r.GetBoolean(13),
+                r.Text(14)
             ),
             stop
         );

@@ -63,14 +63,18 @@ public static class LinkRecordStore
         await using var command = LinkSql.Of(
             db,
             """
-            insert into link_record as r (entity_id, connection_id, kind, id, "name", status, merged_into, rate, body, unknown,
+            insert into link_record as r (entity_id, connection_id, kind, id, "name", status, merged_into, rate, body,
+              unknown,
               known_name, known_status, known_merged, known_rate, round)
-            select $1, $2, $3, n.id, n.name, n.status, n.merged, n.rate, n.body::jsonb, array(select jsonb_array_elements_text(
+            select $1, $2, $3, n.id, n.name, n.status, n.merged, n.rate, n.body::jsonb, array(select
+              jsonb_array_elements_text(
               n.unknown::jsonb)), n.name, n.status, n.merged, n.rate, $4
             from unnest($5::text[], $6::text[], $7::text[], $8::text[], $9::numeric[], $10::text[], $11::text[])
               as n(id, name, status, merged, rate, body, unknown)
-            on conflict (entity_id, connection_id, kind, id) do update set "name" = excluded."name", status = excluded.status,
-              merged_into = excluded.merged_into, rate = excluded.rate, body = excluded.body, unknown = excluded.unknown,
+            on conflict (entity_id, connection_id, kind, id) do update set "name" = excluded."name", status =
+              excluded.status,
+              merged_into = excluded.merged_into, rate = excluded.rate, body = excluded.body, unknown =
+                excluded.unknown,
               round = excluded.round, at = case when r.body = excluded.body and r."name" = excluded."name"
                 and r.status = excluded.status then r.at else now() end
             """,
@@ -108,7 +112,8 @@ public static class LinkRecordStore
         await using var command = LinkSql.Of(
             db,
             """
-            update link_record set status = 'deleted', at = now() where entity_id = $1 and connection_id = $2 and kind = $3
+            update link_record set status = 'deleted', at = now() where entity_id = $1 and connection_id = $2 and kind
+              = $3
               and round <> $4 and status <> 'deleted'
             """,
             at,
@@ -220,11 +225,13 @@ public static class LinkRecordStore
         await using var command = LinkSql.Of(
             db,
             """
-            select r.id, r."name", r.status, r.merged_into, r.rate, r.body::text, r.known_name, r.known_status, r.known_merged,
+            select r.id, r."name", r.status, r.merged_into, r.rate, r.body::text, r.known_name, r.known_status,
+              r.known_merged,
               r.known_rate, r.kind, p.ours
             from link_record r join pairings p on p.entity_id = r.entity_id and p.connection = $3 and p.record = r.kind
               and p.theirs = r.id and p.ours is not null
-            where r.entity_id = $1 and r.connection_id = $2 and (r."name", r.status, r.merged_into, r.rate) is distinct from
+            where r.entity_id = $1 and r.connection_id = $2 and (r."name", r.status, r.merged_into, r.rate) is
+              distinct from
               (r.known_name, r.known_status, r.known_merged, r.known_rate)
             order by r.kind, r.id
             """,
@@ -246,7 +253,8 @@ public static class LinkRecordStore
         await using var command = LinkSql.Of(
             db,
             """
-            update link_record set known_name = "name", known_status = status, known_merged = merged_into, known_rate = rate
+            update link_record set known_name = "name", known_status = status, known_merged = merged_into, known_rate
+              = rate
             where entity_id = $1 and connection_id = $2 and kind = $3 and id = any($4)
             """,
             at,
@@ -268,10 +276,12 @@ public static class LinkRecordStore
             """
             select p.connection, p.record, p.theirs, p.ours, p.state, p.note
             from unnest($2::text[], $3::text[], $4::text[]) as n(connection, record, theirs)
-            join pairings p on p.entity_id = $1 and p.connection = n.connection and p.record = n.record and p.theirs = n.theirs
+            join pairings p on p.entity_id = $1 and p.connection = n.connection and p.record = n.record and p.theirs =
+              n.theirs
             union select p.connection, p.record, p.theirs, p.ours, p.state, p.note
             from unnest($2::text[], $3::text[], $5::text[]) as n(connection, record, ours)
-            join pairings p on p.entity_id = $1 and p.connection = n.connection and p.record = n.record and p.ours = n.ours
+            join pairings p on p.entity_id = $1 and p.connection = n.connection and p.record = n.record and p.ours =
+              n.ours
             """,
             db
         )

@@ -44,7 +44,8 @@ public static class LinkSettleStore
             : LinkSql.Of(
                 db,
                 """
-                insert into link_word values ($1, $2, $3, $4, $5, $6) on conflict (entity_id, connection_id, field, theirs)
+                insert into link_word values ($1, $2, $3, $4, $5, $6) on conflict (entity_id, connection_id, field,
+                  theirs)
                 do update set ours = excluded.ours, who = excluded.who, at = now()
                 """,
                 at,
@@ -128,7 +129,8 @@ public static class LinkSettleStore
         await using var command = LinkSql.Of(
             db,
             """
-            delete from link_purpose where entity_id = $1 and connection_id = $2 and purpose = $3 and channel = $4 and method = $5
+            delete from link_purpose where entity_id = $1 and connection_id = $2 and purpose = $3 and channel = $4 and
+              method = $5
               and location = $6
             """,
             at,
@@ -176,7 +178,8 @@ public static class LinkSettleStore
         await using var command = LinkSql.Of(
             db,
             """
-            insert into link_accepted values ($1, $2, $3, $4, $5, $6, $7) on conflict (entity_id, connection_id, record, theirs)
+            insert into link_accepted values ($1, $2, $3, $4, $5, $6, $7) on conflict (entity_id, connection_id,
+              record, theirs)
             do update set said = excluded.said, reason = excluded.reason, who = excluded.who, at = now()
             """,
             at,

@@ -185,7 +185,8 @@ public static class OpeningStore
     {
         await using var command = new NpgsqlCommand(
             """
-            select v.external_id, exists (select from event_reversal x where x.entity_id = $1 and x.event_id = v.event_id)
+            select v.external_id, exists (select from event_reversal x where x.entity_id = $1 and x.event_id =
+              v.event_id)
             from event v where v.entity_id = $1 and v.source = 'own' and v.kind = 'opening' and v.date = $2
             """,
             db

@@ -34,7 +34,8 @@ public static class PeriodStore
     {
         await using var command = new NpgsqlCommand(
             """
-            insert into period_act (entity_id, "from", "to", status, reason, passed, who) values ($1, $2, $3, $4, $5, $6, $7)
+            insert into period_act (entity_id, "from", "to", status, reason, passed, who) values ($1, $2, $3, $4, $5,
+              $6, $7)
             """,
             db
         )
@@ -100,7 +101,8 @@ public static class PeriodStore
         await using var command = new NpgsqlCommand(
             """
             select min(n."number"), max(n."number") from entry n
-            where n.entity_id = $1 and n.date between $2 and $3 and n.role = 'entry' and n.party is not null and n.kind in
+            where n.entity_id = $1 and n.date between $2 and $3 and n.role = 'entry' and n.party is not null and
+              n.kind in
               ('supplier-invoice', 'sales-invoice', 'customer-payment', 'supplier-payment')
             group by n.kind, n.party, n.date, n.total, n.currency having count(*) > 1
             order by 1 limit $4

@@ -29,7 +29,8 @@ public static class PostedStore
                   (select n.kind from event_reversal y join event n on n.entity_id = $1 and n.event_id = y.event_id
                    where y.entity_id = $1 and y.by_event_id = v.event_id limit 1)
                 from unnest($2, $3) as asked(source, id)
-                join event v on v.entity_id = $1 and v.source = asked.source and v.external_id = asked.id and v.event_id < $4
+                join event v on v.entity_id = $1 and v.source = asked.source and v.external_id = asked.id and
+                  v.event_id < $4
                 left join event_reversal x on x.entity_id = $1 and x.event_id = v.event_id and x.by_event_id < $4
                 left join event r on r.entity_id = $1 and r.event_id = x.by_event_id
                 """,
@@ -80,16 +81,20 @@ public static class PostedStore
         await using (
             var command = new NpgsqlCommand(
                 """
-                select n.entity_id, n.entry_id, n.event_id, n.role, n.date, n.currency, n.rate, coalesce(n.counts_as, n.kind),
-                  a."number", l.debit, l.credit, l.currency_debit, l.currency_credit, l.rate, l.purpose, l.tax_code, l.text,
+                select n.entity_id, n.entry_id, n.event_id, n.role, n.date, n.currency, n.rate, coalesce(n.counts_as,
+                  n.kind),
+                  a."number", l.debit, l.credit, l.currency_debit, l.currency_credit, l.rate, l.purpose, l.tax_code,
+                    l.text,
                   l.event_line, l.party, l.item, l.location, l.channel, l.method, l.project, l.reason, l.counterparty,
                   l.dimensions::text, coalesce(m.by_default, false), coalesce(m.document_key, m.reference), m.currency,
                   m.currency_amount, coalesce(m.quantity, 0), m.order_ref, m.due
                 from entry n join entry_line l on l.entity_id = n.entity_id and l.entry_id = n.entry_id
                 join accounts a on a.entity_id = l.entity_id and a.account_id = l.account_id
-                left join subledger_movement m on m.entity_id = l.entity_id and m.entry_id = l.entry_id and m.line_no = l.line_no
+                left join subledger_movement m on m.entity_id = l.entity_id and m.entry_id = l.entry_id and m.line_no
+                  = l.line_no
                 where n.event_entity_id = $1 and n.event_id = any($2)
-                  and n.entity_id in (select $1 union select e.entity_id from event v join entity e on e.code = v.body::jsonb ->>
+                  and n.entity_id in (select $1 union select e.entity_id from event v join entity e on e.code =
+                    v.body::jsonb ->>
                     'counterparty' where v.entity_id = $1 and v.event_id = any($2))
                 order by n.entity_id, n.entry_id, l.line_no
                 """,
@@ -261,11 +266,13 @@ public static class PostedStore
     {
         await using var command = new NpgsqlCommand(
             """
-            select m.event_id, m.purpose, a."number", coalesce(m.document_key, m.reference), m.party, m.item, m.location,
+            select m.event_id, m.purpose, a."number", coalesce(m.document_key, m.reference), m.party, m.item,
+              m.location,
               m.project, m.channel, m.method, m.order_ref, m.due, m.tax_code, m.counterparty, m.quantity, m.amount,
               m.currency, m.currency_amount, m.rate, m.by_default
             from subledger_movement m left join accounts a on a.entity_id = m.entity_id and a.account_id = m.account_id
-            where m.entity_id = $1 and m.event_entity_id = $1 and m.event_id = any($2) and m.entry_id is null and m.purpose is
+            where m.entity_id = $1 and m.event_entity_id = $1 and m.event_id = any($2) and m.entry_id is null and
+              m.purpose is
               not null
             """,
             db

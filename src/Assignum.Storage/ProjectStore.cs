@@ -50,7 +50,8 @@ public static class ProjectStore
             select $1, $2, $3, $4, $5, $6
             where $7 = 0 or exists (select from project_estimate e where e.entity_id = $1 and e.project = $2)
             on conflict (entity_id, project) do update set estimated_cost = excluded.estimated_cost, contract_value =
-              excluded.contract_value, complete = excluded.complete, changed_by = excluded.changed_by, changed_at = now(),
+              excluded.contract_value, complete = excluded.complete, changed_by = excluded.changed_by, changed_at =
+                now(),
               version = p.version + 1 where p.version = $7
             """,
             db
@@ -79,7 +80,8 @@ public static class ProjectStore
         await using var command = new NpgsqlCommand(
             """
             select s.project, s.purpose, a."number", s.recognises, s.amount
-            from (select l.project, l.purpose, l.account_id, coalesce(n.counts_as, n.kind) = 'project-recognised' as recognises,
+            from (select l.project, l.purpose, l.account_id, coalesce(n.counts_as, n.kind) = 'project-recognised' as
+              recognises,
                     sum(l.debit - l.credit) as amount
                   from entry_line l join entry n on n.entity_id = l.entity_id and n.entry_id = l.entry_id
                   where l.entity_id = $1 and l.project is not null and l.date <= $2 group by 1, 2, 3, 4) s
@@ -119,9 +121,11 @@ public static class ProjectStore
     {
         await using var command = new NpgsqlCommand(
             """
-            select v.external_id, n."number", exists (select from event_reversal x where x.entity_id = $1 and x.event_id =
+            select v.external_id, n."number", exists (select from event_reversal x where x.entity_id = $1 and
+              x.event_id =
               v.event_id)
-            from event v left join entry n on n.entity_id = $1 and n.event_entity_id = $1 and n.event_id = v.event_id and
+            from event v left join entry n on n.entity_id = $1 and n.event_entity_id = $1 and n.event_id = v.event_id
+              and
               n.role = 'entry'
             where v.entity_id = $1 and v.source = 'own' and v.kind = 'project-recognised' and v.date = $2
             """,

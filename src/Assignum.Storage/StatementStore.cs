@@ -32,7 +32,8 @@ public static class StatementStore
         await using var command = new NpgsqlCommand(
             $"""
             select a."number", sum(x.amount) from (
-              select account_id, debit - credit as amount from account_month where entity_id = $1 and month >= $4 and month < $5
+              select account_id, debit - credit as amount from account_month where entity_id = $1 and month >= $4 and
+                month < $5
               union all
               select account_id, debit - credit from account_day where entity_id = $1 and date >= $2 and date <= $3 and
                 (date < $4 or date >= $5)
@@ -92,7 +93,8 @@ public static class StatementStore
     {
         await using var command = new NpgsqlCommand(
             """
-            select code, capital, base_box, tax_box, reverse_base_box, reverse_tax_box, sum(entity_base), sum(entity_tax),
+            select code, capital, base_box, tax_box, reverse_base_box, reverse_tax_box, sum(entity_base),
+              sum(entity_tax),
               sum(entity_reclaimed), count(distinct entry_id)
             from entry_tax where entity_id = $1 and tax_date between $2 and $3 group by 1, 2, 3, 4, 5, 6
             """,
@@ -198,7 +200,8 @@ public static class StatementStore
             with sign as (select * from unnest($5, $6, $7) as s(code, reclaimed, owed)),
             acc as (select account_id from accounts where entity_id = $1 and "number" = any($4)),
             legs as (
-              select l.entry_id, coalesce(n.counts_as, n.kind) as kind, l.purpose, l.tax_code, l.account_id in (select account_id from acc) as own,
+              select l.entry_id, coalesce(n.counts_as, n.kind) as kind, l.purpose, l.tax_code, l.account_id in (select
+                account_id from acc) as own,
                 l.debit - l.credit as amount
               from entry_line l join entry n on n.entity_id = l.entity_id and n.entry_id = l.entry_id
               where l.entity_id = $1 and l.date between $2 and $3
@@ -221,11 +224,14 @@ public static class StatementStore
             union all select 'other-period', coalesce(sum(case when posted then amount else -amount end), 0), count(*)
               from rows where posted <> taxed and amount <> 0
             union all select 'landed-elsewhere', coalesce(-sum(off), 0), coalesce(sum(n), 0)::bigint from entries
-            union all select 'rounding', coalesce(sum(own + off - tax), 0), count(*) filter (where own + off <> tax) from entries
-            union all select case when kind = 'tax-settled' then 'tax-settled' when purpose is not null then 'other-purpose'
+            union all select 'rounding', coalesce(sum(own + off - tax), 0), count(*) filter (where own + off <> tax)
+              from entries
+            union all select case when kind = 'tax-settled' then 'tax-settled' when purpose is not null then
+              'other-purpose'
                 when kind in ('opening', 'reclassified', 'hand-entry') then kind else 'other-purpose' end,
                 sum(amount), count(*)
-              from legs where own and not (coalesce(purpose, '') in ('output-tax', 'input-tax') and kind <> 'tax-settled')
+              from legs where own and not (coalesce(purpose, '') in ('output-tax', 'input-tax') and kind <>
+                'tax-settled')
                 and not (purpose is null and tax_code is not null and kind in ('opening', 'reclassified', 'hand-entry'))
               group by 1
             """,
@@ -377,10 +383,12 @@ public static class StatementStore
         await using var command = new NpgsqlCommand(
             """
             select x.month, a."number", sum(x.amount) from (
-              select month, account_id, debit - credit as amount from account_month where entity_id = $1 and month between $2
+              select month, account_id, debit - credit as amount from account_month where entity_id = $1 and month
+                between $2
                 and $3
               union all
-              select date_trunc('month', n.date)::date, l.account_id, l.credit - l.debit from entry n join entry_line l on
+              select date_trunc('month', n.date)::date, l.account_id, l.credit - l.debit from entry n join entry_line
+                l on
                 l.entity_id = n.entity_id and l.entry_id = n.entry_id
               where n.entity_id = $1 and n.kind = 'year-closed' and n.date >= $2 and n.date < $3 + interval '1 month') x
             join accounts a on a.entity_id = $1 and a.account_id = x.account_id group by 1, 2
@@ -417,7 +425,8 @@ public static class StatementStore
         await using var command = new NpgsqlCommand(
             """
             select p."number", sum(p.amount) from (
-              select a."number", m.party, sum(m.amount) as amount from accounts a join subledger_movement m on m.entity_id =
+              select a."number", m.party, sum(m.amount) as amount from accounts a join subledger_movement m on
+                m.entity_id =
                 a.entity_id and m.account_id = a.account_id
               where a.entity_id = $1 and a."number" = any($3 || $4) and m.date <= $2 group by 1, 2) p
             where p."number" = any($3) and p.amount < 0 or p."number" = any($4) and p.amount > 0 group by 1
@@ -483,7 +492,8 @@ public static class StatementStore
         }
         var revenue = await ReadAsync(
             """
-            select coalesce(t.code, ''), coalesce(t.rate, 0), coalesce(r.revenue, 0), coalesce(t.base, 0), coalesce(t.tax, 0)
+            select coalesce(t.code, ''), coalesce(t.rate, 0), coalesce(r.revenue, 0), coalesce(t.base, 0),
+              coalesce(t.tax, 0)
             from (select code, rate, sum(entity_base) as base, sum(entity_tax) as tax,
                     row_number() over (partition by code order by rate desc) as place
                   from entry_tax where entity_id = $1 and tax_date between $2 and $3 and code = any($4) group by 1, 2) t
@@ -504,7 +514,8 @@ public static class StatementStore
             join accounts a on a.entity_id = l.entity_id and a.account_id = l.account_id
             join entry n on n.entity_id = l.entity_id and n.entry_id = l.entry_id and n.kind <> 'year-closed'
             where l.entity_id = $1 and l.date between $2 and $3 and a."number" = any($5)
-            group by 1 having not bool_or(coalesce(l.tax_code = any($4), false)) order by abs(sum(l.debit - l.credit)) desc, 1
+            group by 1 having not bool_or(coalesce(l.tax_code = any($4), false)) order by abs(sum(l.debit - l.credit))
+              desc, 1
             """,
             r => new UnboxedAccount(r.GetString(0), r.GetDecimal(1), r.GetInt64(2)),
             codes.Boxed,
@@ -534,7 +545,8 @@ public static class StatementStore
             """
             select n."number", t.tax_date, n.party, t.code, t.entity_base, t.entity_tax from entry_tax t
             join entry n on n.entity_id = t.entity_id and n.entry_id = t.entry_id
-            where t.entity_id = $1 and t.tax_date between $2 and $3 and t.capital order by t.tax_date, n.entry_id limit 500
+            where t.entity_id = $1 and t.tax_date between $2 and $3 and t.capital order by t.tax_date, n.entry_id
+              limit 500
             """,
             r => new CapitalPurchase(
                 r.GetString(0),

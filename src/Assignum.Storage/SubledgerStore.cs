@@ -63,13 +63,16 @@ public static class SubledgerStore
           coalesce(n.counts_as, n.kind), l.entry_id, 0
         from entry_line l join entry n on n.entity_id = l.entity_id and n.entry_id = l.entry_id
         join event v on v.entity_id = n.event_entity_id and v.event_id = n.event_id
-        where l.entity_id = $1 and l.account_id = any($6) and l.date <= $4 and ($5::timestamptz is null or n.posted_at <= $5)
-          and not exists (select from subledger_movement m where m.entity_id = $1 and m.entry_id = l.entry_id and m.line_no =
+        where l.entity_id = $1 and l.account_id = any($6) and l.date <= $4 and ($5::timestamptz is null or n.posted_at
+          <= $5)
+          and not exists (select from subledger_movement m where m.entity_id = $1 and m.entry_id = l.entry_id and
+            m.line_no =
             l.line_no)
         """;
 
     private const string Kept = """
-        select m.account_id, m.party, coalesce(m.document_key, m.reference) as document_ref, m.item, m.state, m.location,
+        select m.account_id, m.party, coalesce(m.document_key, m.reference) as document_ref, m.item, m.state,
+          m.location,
           m.order_ref, m.project, m.purpose, m.channel, m.method, m.tax_code, m.counterparty, m.currency, m.amount,
           m.currency_amount, m.quantity, m.date, m.due, m.kind, m.entry_id, 0::bigint as entries
         from subledger_movement m
@@ -103,9 +106,11 @@ public static class SubledgerStore
             """
             select a.account_id, a."number" = any($2), exists (select from account_terms t where t.entity_id = $1 and
               t."number" = a."number" and t.since is not null and coalesce(t.control, 'none') = 'none'),
-              not exists (select from account_terms t where t.entity_id = $1 and t."number" = a."number" and t.since is not
+              not exists (select from account_terms t where t.entity_id = $1 and t."number" = a."number" and t.since
+                is not
                 null and coalesce(t.control, 'none') <> $3)
-            from accounts a where a.entity_id = $1 and (a."number" = any($2) or exists (select from account_terms t where
+            from accounts a where a.entity_id = $1 and (a."number" = any($2) or exists (select from account_terms t
+              where
               t.entity_id = $1 and t."number" = a."number" and t.since is not null and t.control = $3))
             """,
             db
@@ -156,7 +161,8 @@ public static class SubledgerStore
               {names}
             from (
               select m.account_id, m.elsewhere, {names}, sum(m.amount) as amount,
-                sum(m.currency_amount) as currency_amount, sum(m.quantity) as quantity, max(m.order_ref) as order_ref, min(m.date) as since, min(m.due) as due,
+                sum(m.currency_amount) as currency_amount, sum(m.quantity) as quantity, max(m.order_ref) as order_ref,
+                  min(m.date) as since, min(m.due) as due,
                 case when min(m.cause) = max(m.cause) then min(m.cause) else 'mixed' end as cause,
                 count(distinct m.entry_id) + coalesce(sum(m.entries), 0)::bigint as entries
               from (select m.*, m.cause = '{Subledgers.LandedElsewhere}' as elsewhere, {columns}
@@ -302,7 +308,8 @@ public static class SubledgerStore
             from (select m.party, m.currency, sum(m.currency_amount) as open, sum(m.amount) as base,
                     $4 - coalesce(min(m.due), min(m.date)) as days
                   from ({Moves}) m where m.account_id = any($2)
-                  group by m.party, m.currency, m.document_ref having sum(m.currency_amount) <> 0 or sum(m.amount) <> 0) d
+                  group by m.party, m.currency, m.document_ref having sum(m.currency_amount) <> 0 or sum(m.amount) <>
+                    0) d
             group by 1, 2 order by abs(sum(d.base)) desc, 1, 2
             """,
             db
@@ -350,18 +357,22 @@ public static class SubledgerStore
         await using var command = new NpgsqlCommand(
             """
             with recursive found(event_id) as (
-              select k.event_id from event_link k where k.entity_id = $1 and k.party = $2 and k.what = $3 and k."name" = $4
+              select k.event_id from event_link k where k.entity_id = $1 and k.party = $2 and k.what = $3 and k."name"
+                = $4
               union
               select b.event_id from found f
               join event_link a on a.entity_id = $1 and a.event_id = f.event_id and a.party = $2
               join event_link b on b.entity_id = $1 and b.party = $2 and b.what = a.what and b."name" = a."name")
             select v.source, v.external_id, n."number", v.date, v.kind, d.doc,
-              coalesce((select sum(m.amount) from subledger_movement m where m.entity_id = $1 and m.document = any($6) and
+              coalesce((select sum(m.amount) from subledger_movement m where m.entity_id = $1 and m.document = any($6)
+                and
                 m.party = $2 and m.reference = d.doc and m.event_id <= v.event_id), 0)
             from (select event_id from found limit $5) f
             join event v on v.entity_id = $1 and v.event_id = f.event_id
-            cross join lateral (select coalesce(v.body::jsonb ->> 'reference', v.source || '/' || v.external_id) as doc) d
-            left join entry n on n.entity_id = $1 and n.event_entity_id = $1 and n.event_id = v.event_id and n.role = 'entry'
+            cross join lateral (select coalesce(v.body::jsonb ->> 'reference', v.source || '/' || v.external_id) as
+              doc) d
+            left join entry n on n.entity_id = $1 and n.event_entity_id = $1 and n.event_id = v.event_id and n.role =
+              'entry'
             order by v.date, v.event_id
             """,
             db

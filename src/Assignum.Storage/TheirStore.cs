@@ -216,16 +216,21 @@ public static class TheirStore
     {
         await using var command = new NpgsqlCommand(
             """
-            select distinct on (s.control, s.month) s.control, s.month, s.state, s.ledger, s.documents, s.remains::text, s.who,
+            select distinct on (s.control, s.month) s.control, s.month, s.state, s.ledger, s.documents,
+              s.remains::text, s.who,
               s.at, s.reason, p.who, p.at,
               (select coalesce(array_agg(n."number" order by n.entry_id), '{}') from (
-                select n.entry_id, n."number" from entry n where n.entity_id = s.entity_id and n.date >= s.month and n.date <
+                select n.entry_id, n."number" from entry n where n.entity_id = s.entity_id and n.date >= s.month and
+                  n.date <
                   s.month + interval '1 month' and n.posted_at > coalesce(p.at, s.at) and s.state <> 'open'
-                  and exists (select from subledger_movement m where m.entity_id = n.entity_id and m.entry_id = n.entry_id
+                  and exists (select from subledger_movement m where m.entity_id = n.entity_id and m.entry_id =
+                    n.entry_id
                     and (m.control = s.control or m.document = s.control)) limit 100) n)
             from sign_off s
-            left join lateral (select who, at from sign_off p where p.entity_id = s.entity_id and p.control = s.control and
-              p.month = s.month and p.state = 'prepared' and p.act_id <= s.act_id order by p.act_id desc limit 1) p on true
+            left join lateral (select who, at from sign_off p where p.entity_id = s.entity_id and p.control =
+              s.control and
+              p.month = s.month and p.state = 'prepared' and p.act_id <= s.act_id order by p.act_id desc limit 1) p on
+                true
             where s.entity_id = $1 and ($2::date is null or s.month = $2)
             order by s.control, s.month, s.act_id desc
             """,

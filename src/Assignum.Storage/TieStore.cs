@@ -25,7 +25,8 @@ public static class TieStore
             """
             select a."number", nullif(s.purpose, ''), s.kind, s.amount, s.lines
             from (select x.account_id, x.purpose, x.kind, sum(x.amount) as amount, sum(x.lines)::bigint as lines from (
-                    select account_id, purpose, kind, amount, lines from landed_month where entity_id = $1 and month < $3
+                    select account_id, purpose, kind, amount, lines from landed_month where entity_id = $1 and month <
+                      $3
                     union all
                     select l.account_id, coalesce(l.purpose, ''), coalesce(n.counts_as, n.kind), l.debit - l.credit, 1
                     from entry n join entry_line l on l.entity_id = n.entity_id and l.entry_id = n.entry_id
@@ -76,7 +77,8 @@ public static class TieStore
     {
         await using var command = new NpgsqlCommand(
             """
-            select n.entry_id, l.line_no, n."number", n.date, coalesce(n.counts_as, n.kind), v.source, v.external_id, a."number", l.purpose,
+            select n.entry_id, l.line_no, n."number", n.date, coalesce(n.counts_as, n.kind), v.source, v.external_id,
+              a."number", l.purpose,
               l.party, l.debit - l.credit, l.text, n.posted_by,
               case when l.event_line is not null and l.purpose is null
                 then v.body::jsonb -> 'lines' -> l.event_line ->> 'because' end

@@ -38,7 +38,8 @@ public static class VolumeStore
         await using var command = new NpgsqlCommand(
             """
             with line as (
-              select l.purpose, l.trace_id, l.pattern_id, a."number", count(*) as lines, sum(l.debit + l.credit) as amount
+              select l.purpose, l.trace_id, l.pattern_id, a."number", count(*) as lines, sum(l.debit + l.credit) as
+                amount
               from entry n join entry_line l on l.entity_id = n.entity_id and l.entry_id = n.entry_id
               join accounts a on a.entity_id = l.entity_id and a.account_id = l.account_id
               where n.entity_id = $1 and n.date between $2 and $3 and l.purpose is not null group by 1, 2, 3, 4)

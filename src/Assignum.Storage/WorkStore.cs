@@ -179,7 +179,8 @@ public static class WorkStore
     {
         await using var command = new NpgsqlCommand(
             """
-            update work set status = 'waiting', cancel = false, attempts = 0, due = now(), finished_at = null, says = null
+            update work set status = 'waiting', cancel = false, attempts = 0, due = now(), finished_at = null, says =
+              null
             where entity_id = $1 and work_id = $2 and status in ('failed', 'cancelled')
             """,
             db

@@ -3,19 +3,25 @@ using Assignum.Desk.Connections;
 namespace Assignum.Web;
 
 /// <summary>Keeps the connections going inside the application.</summary>
-internal sealed partial class FeedService(Feeder feeder, ILogger<FeedService> log) : BackgroundService
+internal sealed partial class FeedService(Feeder feeder, IConfiguration configuration, ILogger<FeedService> log)
+    : BackgroundService
 {
     private static readonly TimeSpan Looks = TimeSpan.FromSeconds(1);
 
     /// <inheritdoc/>
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
+        Guid? here = Guid.TryParse(configuration["ASSIGNUM_INSTALLATION"], out var id) ? id : null;
+        var begun = false;
         try
         {
             while (!stoppingToken.IsCancellationRequested)
             {
                 try
                 {
+                    if (!begun)
+                        await feeder.BeginAsync(here, stoppingToken);
+                    begun = true;
                     await feeder.NextAsync(stoppingToken);
                 }
                 catch (Exception e) when (e is Npgsql.NpgsqlException or TimeoutException)

@@ -1,9 +1,9 @@
-using Assignum.Testing;
 using System.Net;
 using System.Net.Http.Json;
 using System.Text.Json.Nodes;
 using Assignum.Core.Chart;
 using Assignum.Core.Landing;
+using Assignum.Testing;
 
 namespace Assignum.Web.Tests;
 
@@ -154,12 +154,11 @@ public sealed class LinkedBooks(HttpClient client, int port)
     {
         var of = Purposes.Find(purpose)!;
         var control = of.Control == Control.None ? "" : Core.Words.Of(of.Control);
-        return Chart
-            .Value.First(a =>
-                a["control"] == control
-                && Core.Words.TryParse<AccountClass>(a["class"], out var @class)
-                && of.Accepts(@class)
-            )["number"];
+        return Chart.Value.First(a =>
+            a["control"] == control
+            && Core.Words.TryParse<AccountClass>(a["class"], out var @class)
+            && of.Accepts(@class)
+        )["number"];
     }
 
     private static readonly Lazy<IReadOnlyList<IReadOnlyDictionary<string, string>>> Chart = new(() =>

@@ -16,6 +16,9 @@ namespace Assignum.Core.Pairing;
 /// <param name="HasKey">Whether a key is kept; the key itself is never shown.</param>
 /// <param name="Contact">When it answered last.</param>
 /// <param name="Trouble">What went wrong when it was asked last; null: nothing.</param>
+/// <param name="Sends">Of a ledger: <c>entries</c>, each as a journal, or <c>day-sums</c>.</param>
+/// <param name="ParallelFrom">From that day on its events are rehearsed beside what is booked elsewhere, and nothing posts.</param>
+/// <param name="Failures">How often asking it failed in a row.</param>
 public sealed record Connection(
     int Id,
     string Code,
@@ -38,7 +41,10 @@ public sealed record Connection(
     DateTime? Contact,
     string? Trouble,
     string MadeBy,
-    DateTime MadeAt
+    DateTime MadeAt,
+    string Sends = "entries",
+    DateOnly? ParallelFrom = null,
+    int Failures = 0
 )
 {
     /// <summary>What it is.</summary>
@@ -111,7 +117,11 @@ public sealed record LinkEvent(
     string State,
     string Reasons,
     string? Number,
-    DateTime Received
+    DateTime Received,
+    long? HeldBy = null,
+    bool Late = false,
+    bool Unmatched = false,
+    string? ReplacedBy = null
 );
 
 /// <summary>What a purpose was settled to be, for one channel, method and location.</summary>

@@ -59,18 +59,150 @@ public sealed class Feeder(LinkDesk links, ProposePairs propose, PostEvents post
             if (link.State != "live")
                 return;
             if (link.Of.TakesEntries)
+            {
+                await SendAsync(db, lease, state, link, asked is not null, held);
                 return;
+            }
             // Whoever posts waits for nobody, and holds no second connection.
             await db.CloseAsync();
             await new PostFeed(links, post, places, lease, state, link).RunAsync(held);
             if (asked is null)
                 return;
             await db.OpenAsync(held);
+            await TellAsync(db, lease, state, link, asked.Offers("writes", "outcomes"), held);
             await asked.ProposeAsync(held);
         }
         // It is another's by now, or the program ends.
         catch (OperationCanceledException) when (!stop.IsCancellationRequested) { }
     }
+
+    private const int MostTold = 500;
+
+    // What became of its events, and each night whether they are as many as it counted.
+    private async Task TellAsync(
+        NpgsqlConnection db,
+        FeedLease lease,
+        EntityState state,
+        Connection link,
+        bool tells,
+        CancellationToken stop
+    )
+    {
+        var at = (state.Id, link.Id);
+        var yesterday = state.Today.AddDays(-1);
+        var counted = await TotalStore.KeptAsync(db, at, 1, stop);
+        var counts = counted is not [var last] || last.Day < yesterday;
+        if (!tells && !counts)
+            return;
+        var (client, _) = await links.OpenAsync(db, state.Id, link, stop);
+        if (client is null)
+            return;
+        using (client)
+        {
+            if (counts)
+                await CompareTotals.AskAsync(db, at, client, yesterday, stop);
+            while (tells && await TotalStore.UntoldAsync(db, at, MostTold, stop) is { Count: > 0 } untold)
+            {
+                var outcomes = new System.Text.Json.Nodes.JsonArray([
+                    .. untold.Select(u => new System.Text.Json.Nodes.JsonObject
+                    {
+                        ["id"] = u.Id,
+                        ["state"] = u.State,
+                        ["number"] = u.Number,
+                        ["reasons"] = System.Text.Json.Nodes.JsonNode.Parse(u.Reasons),
+                    }),
+                ]);
+                var answer = await client.SendTextAsync("outcomes", outcomes.ToJsonString(), null, lease.Held);
+                if (answer.Status is not (>= 200 and < 300))
+                    return;
+                await using var transaction = await db.BeginTransactionAsync(stop);
+                await lease.RequireAsync(db, stop);
+                await TotalStore.ToldAsync(db, at, [.. untold.Select(u => (u.Row, u.State))], stop);
+                await transaction.CommitAsync(stop);
+            }
+        }
+    }
+
+    private async Task SendAsync(
+        NpgsqlConnection db,
+        FeedLease lease,
+        EntityState state,
+        Connection link,
+        bool asks,
+        CancellationToken stop
+    )
+    {
+        var at = (state.Id, link.Id);
+        var (now, before) = await LeaseStore.BeginAsync(db, at, stop);
+        var failures = await LeaseStore.FailuresAsync(db, at, stop);
+        if (failures > 0 && !asks)
+            return;
+        var (client, closed) = await links.OpenAsync(db, state.Id, link, stop);
+        Core.Fault? trouble = closed;
+        if (client is not null)
+            using (client)
+            {
+                var sending = new SendJournals(
+                    links,
+                    lease,
+                    state,
+                    link,
+                    client,
+                    (await Installation(db, stop)).ToString("n")
+                );
+                await sending.RunAsync(asks, asks || now != before, stop);
+                trouble = sending.Trouble;
+            }
+        await LeaseStore.TriedAsync(db, at, now, stop);
+        if (trouble is null)
+            return;
+        await ConnectionStore.AskedAsync(db, state.Id, link.Id, trouble.Message, false, (0, 0), null, stop);
+        await LeaseStore.NextAskAsync(db, at, Wait(failures + 1), failures + 1, stop);
+    }
+
+    private static async Task<Guid> Installation(NpgsqlConnection db, CancellationToken stop)
+    {
+        if (await InstallationStore.IdAsync(db, stop) is { } known)
+            return known;
+        var made = Guid.NewGuid();
+        await InstallationStore.SetAsync(db, made, stop);
+        return made;
+    }
+
+    /// <summary>Says which installation this is. A database that is another's was copied or restored: all its connections are
+    /// paused, so that nothing is asked or sent twice, until somebody resumes them.</summary>
+    public async Task BeginAsync(Guid? installation, CancellationToken stop)
+    {
+        await using var db = await links.Desk.Database.OpenAsync(stop);
+        await using var transaction = await db.BeginTransactionAsync(stop);
+        var known = await InstallationStore.IdAsync(db, stop);
+        if (installation is { } here && known != here)
+        {
+            if (known is not null)
+                foreach (var (entity, code, was) in await InstallationStore.PauseAllAsync(db, "our-other-life", stop))
+                    await EntityStore.AuditAsync(
+                        db,
+                        entity,
+                        "Assignum",
+                        "connection paused",
+                        $"connection {code}",
+                        new { State = was },
+                        new { State = "paused", Why = "our-other-life" },
+                        stop
+                    );
+            await InstallationStore.SetAsync(db, here, stop);
+        }
+        else if (known is null)
+            await InstallationStore.SetAsync(db, Guid.NewGuid(), stop);
+        await transaction.CommitAsync(stop);
+    }
+
+    // Chance keeps those that failed together from coming back together.
+    private static TimeSpan Wait(int failures) =>
+        TimeSpan.FromSeconds(
+            Math.Min(Math.Pow(2, Math.Min(failures, 16) - 1), Longest.TotalSeconds)
+                * (0.8 + 0.4 * Random.Shared.NextDouble())
+        );
 
     private async Task<AskSystem?> AskAsync(
         NpgsqlConnection db,
@@ -93,13 +225,7 @@ public sealed class Feeder(LinkDesk links, ProposePairs propose, PostEvents post
                 good = (await asked.RunAsync(false, stop)).Result is not null;
             }
         var failures = good ? 0 : await LeaseStore.FailuresAsync(db, at, stop) + 1;
-        // Chance keeps those that failed together from coming back together.
-        var wait = good
-            ? Each
-            : TimeSpan.FromSeconds(
-                Math.Min(Math.Pow(2, Math.Min(failures, 16) - 1), Longest.TotalSeconds)
-                    * (0.8 + 0.4 * Random.Shared.NextDouble())
-            );
+        var wait = good ? Each : Wait(failures);
         await LeaseStore.NextAskAsync(db, at, wait, failures, stop);
         return good ? asked : null;
     }

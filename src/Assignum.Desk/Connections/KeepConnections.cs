@@ -21,7 +21,8 @@ public sealed record ConnectionForm(
     int? PatienceDays,
     string? ClosedPeriod,
     IReadOnlyList<string>? Admits,
-    int? Version
+    int? Version,
+    string? Sends = null
 );
 
 /// <summary>A connection that was just made, with the secret of its hooks: told once.</summary>
@@ -327,13 +328,22 @@ public sealed class KeepConnections(LinkDesk links)
             async at =>
             {
                 var open = (await LinkEventStore.CountsAsync(at.Db, at.At, stop))
-                    .Where(c => c.State is "received" or "waiting")
+                    .Where(c => c.State is "received" or "waiting" or "dead")
                     .Sum(c => c.Waits.Events);
                 if (open > 0)
                     return Outcome<Connection>.No(
                         Refusal.Conflict,
                         "still-waiting",
                         $"{open} of its events wait: settle what they wait for, or set them aside, then close it."
+                    );
+                var unsent = (await LinkJournalStore.CountsAsync(at.Db, at.At, stop))
+                    .Where(c => c.State is "received" or "waiting" or "dead")
+                    .Sum(c => c.Waits.Events);
+                if (unsent > 0)
+                    return Outcome<Connection>.No(
+                        Refusal.Conflict,
+                        "still-unsent",
+                        $"{unsent} journals are not there yet: settle what they wait for, then close it."
                     );
                 return await TurnedAsync(at, at.Link with { State = "closed", Why = null }, "connection closed", stop);
             },
@@ -405,6 +415,7 @@ public sealed class KeepConnections(LinkDesk links)
             link.GapMinutes,
             link.PatienceDays,
             link.ClosedPeriod,
+            link.Sends,
             link.Admits,
         };
 
@@ -445,6 +456,9 @@ public sealed class KeepConnections(LinkDesk links)
         var closed = form.ClosedPeriod ?? link.ClosedPeriod;
         if (closed is not ("refuse" or "next-open"))
             faults.Add(new Fault("unknown-word", "'closedPeriod' is 'refuse' or 'next-open'.", "closedPeriod"));
+        var sends = form.Sends ?? link.Sends;
+        if (sends is not ("entries" or "day-sums"))
+            faults.Add(new Fault("unknown-word", "'sends' is 'entries' or 'day-sums'.", "sends"));
         var admits = form.Admits ?? link.Admits;
         foreach (var kind in admits.Where(k => Core.Entries.EventKinds.Find(k) is null or { MadeHere: true }))
             faults.Add(
@@ -458,6 +472,7 @@ public sealed class KeepConnections(LinkDesk links)
             GapMinutes = gap,
             PatienceDays = patience,
             ClosedPeriod = closed,
+            Sends = sends,
             Admits = [.. admits.Distinct(StringComparer.Ordinal)],
         };
     }

@@ -147,9 +147,9 @@ public sealed class LinkClient : IDisposable
     /// <param name="path">Below the link, such as <c>about</c>.</param>
     public async Task<LinkAnswer> GetAsync(string path, CancellationToken stop) =>
         limits.Retries == 0
-            ? await SendAsync(HttpMethod.Get, path, null, null, null, stop)
+            ? await SendAsync(HttpMethod.Get, path, (string?)null, null, null, stop)
             : await again.ExecuteAsync(
-                async cancel => await SendAsync(HttpMethod.Get, path, null, null, null, cancel),
+                async cancel => await SendAsync(HttpMethod.Get, path, (string?)null, null, null, cancel),
                 stop
             );
 
@@ -163,11 +163,24 @@ public sealed class LinkClient : IDisposable
         string? idempotencyKey,
         string? tag,
         CancellationToken stop
+    ) => await SendAsync(method, path, body?.ToJsonString(), idempotencyKey, tag, stop);
+
+    /// <summary>Posts JSON as it is written, once.</summary>
+    public Task<LinkAnswer> SendTextAsync(string path, string json, string? idempotencyKey, CancellationToken stop) =>
+        SendAsync(HttpMethod.Post, path, json, idempotencyKey, null, stop);
+
+    private async Task<LinkAnswer> SendAsync(
+        HttpMethod method,
+        string path,
+        string? body,
+        string? idempotencyKey,
+        string? tag,
+        CancellationToken stop
     )
     {
         using var request = new HttpRequestMessage(method, "link/v1/" + path);
         if (body is not null)
-            request.Content = new StringContent(body.ToJsonString(), Encoding.UTF8, "application/json");
+            request.Content = new StringContent(body, Encoding.UTF8, "application/json");
         if (idempotencyKey is not null)
             request.Headers.TryAddWithoutValidation("Idempotency-Key", idempotencyKey);
         if (tag is not null)
@@ -282,7 +295,7 @@ public sealed class LinkClient : IDisposable
             410 => No(status, "gone", $"It does not know this place any more{said}"),
             429 or 503 => No(status, "busy", $"It asks to be left alone{said}") with { RetryAfter = retry },
             >= 500 => No(status, "broken", $"It broke (status {status}){said}"),
-            >= 400 => No(status, "refused", $"It refuses that (status {status}){said}"),
+            >= 400 => No(status, "refused", $"It refuses that (status {status}){said}") with { Json = json },
             _ when json is null => No(status, "not-json", "Its answer is no JSON; something else may stand before it."),
             _ => new LinkAnswer(status, json, null, retry, response.Headers.ETag?.ToString()),
         };

@@ -25,6 +25,7 @@ internal static class ConnectionEndpoints
         "patienceDays",
         "closedPeriod",
         "admits",
+        "sends",
         "version",
     ];
 
@@ -67,8 +68,8 @@ internal static class ConnectionEndpoints
             .Needs(Role.Reviewer)
             .TakesBody("application/json");
         one.MapGet("/board", BoardAsync).WithSummary("How it stands: state, contact, counts, what waits, what differs");
-        one.MapGet("/events", EventsAsync).WithSummary("What it told, by state: {state, after, limit}");
         LinkRecordEndpoints.Map(one);
+        FeedEndpoints.Map(entity, one);
     }
 
     /// <summary>Calls of connected systems: they prove themselves by their signature.</summary>
@@ -115,6 +116,7 @@ internal static class ConnectionEndpoints
             of.GapMinutes,
             of.PatienceDays,
             of.ClosedPeriod,
+            of.Sends,
             of.State,
             of.Why,
             of.Life,
@@ -124,6 +126,9 @@ internal static class ConnectionEndpoints
             of.HasKey,
             lastContact = of.Contact,
             of.Trouble,
+            of.Failures,
+            failing = of.Failures >= Feeder.Failing,
+            parallelFrom = of.ParallelFrom is { } since ? Iso(since) : null,
             madeBy = of.MadeBy,
             madeAt = of.MadeAt,
         };
@@ -180,7 +185,8 @@ internal static class ConnectionEndpoints
             Whole("patienceDays"),
             Text(body, "closedPeriod", faults),
             admits,
-            Whole("version")
+            Whole("version"),
+            Text(body, "sends", faults)
         );
         return faults.Count > 0 ? (null, Unusable(faults)) : (form, null);
     }
@@ -350,44 +356,5 @@ internal static class ConnectionEndpoints
                 }
             )
             : ApiProblem.Of(found);
-    }
-
-    private static async Task<IResult> EventsAsync(
-        HttpContext http,
-        string entity,
-        string connection,
-        string? state,
-        long? after,
-        int? limit,
-        ReadBoard board
-    )
-    {
-        var found = await board.EventsAsync(
-            http.Actor(),
-            entity,
-            connection,
-            state,
-            after ?? 0,
-            Math.Clamp(limit ?? Endpoints.PageSize, 1, 1000),
-            http.RequestAborted
-        );
-        if (found.Result is not { } rows)
-            return ApiProblem.Of(found);
-        if (rows.Count > 0 && rows.Count == Math.Clamp(limit ?? Endpoints.PageSize, 1, 1000))
-            http.Response.Headers["X-Next-After"] = rows[^1]
-                .Row.ToString(System.Globalization.CultureInfo.InvariantCulture);
-        return Results.Json(
-            rows.Select(e => new
-            {
-                row = e.Row,
-                id = e.Id,
-                sequence = e.Sequence,
-                state = e.State,
-                reasons = JsonDocument.Parse(e.Reasons).RootElement,
-                number = e.Number,
-                received = e.Received,
-                theirs = JsonDocument.Parse(e.Body).RootElement,
-            })
-        );
     }
 }
