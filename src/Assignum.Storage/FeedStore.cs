@@ -21,7 +21,7 @@ public sealed record FeedRow(
 
 /// <summary>What became of an event.</summary>
 /// <param name="Subject">What of: events with the same reason and subject wait for the same.</param>
-/// <param name="Reasons">All of them, as JSON.</param>
+/// <param name="Reasons">All of them, as JSON; empty: they stay.</param>
 /// <param name="Names">What it is about, where others may have to wait behind it.</param>
 /// <param name="Awaits">Documents that it waits for.</param>
 public sealed record FeedMark(
@@ -113,7 +113,9 @@ public static class FeedStore
               $10::boolean[]) as n(row_id, state, reason, subject, reasons, "number", held_by, unmatched)),
             gone as (delete from link_held h using n where h.entity_id = $1 and h.connection_id = $2 and h.row_id =
               n.row_id)
-            update link_event e set state = n.state, reason = n.reason, subject = n.subject, reasons = n.reasons::jsonb,
+            update link_event e set state = n.state, reason = case when n.reasons = '' then e.reason else n.reason end,
+              subject = case when n.reasons = '' then e.subject else n.subject end,
+              reasons = case when n.reasons = '' then e.reasons else n.reasons::jsonb end,
               "number" = n."number", held_by = n.held_by, unmatched = n.unmatched, named = true,
               posted_at = case when n.state in ('posted', 'nothing', 'duplicate') then clock_timestamp() else
                 e.posted_at end

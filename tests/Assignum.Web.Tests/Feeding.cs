@@ -91,4 +91,152 @@ public sealed class Feeding(LinkedApp app) : IClassFixture<LinkedApp>, IAsyncLif
         await books.BecomesAsync(shop, "S2", "posted");
         (await books.EventsAsync(shop)).Count.ShouldBe(3);
     }
+
+    [Fact]
+    public async Task A_missing_number_is_waited_for_and_what_is_behind_a_dead_one_waits_while_others_go_on()
+    {
+        var (shop, _) = await LiveAsync(new { gapMinutes = 60 });
+        var of = Of(shop);
+        of.Tells(Sale("A1"));
+        var missing = of.Skips();
+        of.Tells(Sale("A3"));
+        await books.AskAsync(shop);
+        await books.BecomesAsync(shop, "A1", "posted");
+        var waits = await books.BecomesAsync(shop, "A3", "waiting");
+        ((string)waits["reasons"]![0]!["code"]!).ShouldBe("gap");
+        (await books.GetAsync($"/connections/{shop}/board"))["gaps"]![0]!["from"]!.GetValue<long>().ShouldBe(missing);
+        // The number comes as a void: it is filled, and the rest goes on.
+        of.Tells($$"""{"id":"V2","kind":"void","date":"{{Day()}}","voids":"A2"}""", missing);
+        // A field a letter away from a known one is a slip: the event is dead, and a later one of its document waits.
+        of.Tells(Sale("A4").Replace("\"party\"", "\"partty\"", StringComparison.Ordinal));
+        of.Tells(
+            $$"""
+            {"id":"C4","kind":"sales-credit-note","date":"{{Day()}}","reference":"C4","corrects":"A3",
+              "party":"SCH-LOUGH",
+              "location":"CORK","lines":[{"item":"BK-1","quantity":1,"unitPrice":10.00}]}
+            """
+        );
+        of.Tells(Sale("A5"));
+        await books.AskAsync(shop);
+        await books.BecomesAsync(shop, "A3", "posted");
+        await books.BecomesAsync(shop, "V2", "nothing");
+        await books.BecomesAsync(shop, "A4", "dead");
+        await books.BecomesAsync(shop, "C4", "posted");
+        await books.BecomesAsync(shop, "A5", "posted");
+        // What A4 should have been is posted in its place, and both are kept.
+        var row = (long)(await books.EventsAsync(shop))["A4"]["row"]!;
+        var replaced = await books.PostAsync(
+            $"/connections/{shop}/events/act",
+            new JsonObject
+            {
+                ["rows"] = new JsonArray(row),
+                ["do"] = "replace",
+                ["why"] = "a slip in a name",
+                ["event"] = JsonNode.Parse(
+                    Sale("for-A4", reference: "A4").TrimEnd().TrimEnd('}') + $",\"replaces\":\"{shop}/A4\"}}"
+                ),
+            }
+        );
+        replaced["number"].ShouldNotBeNull();
+        var kept = await books.BecomesAsync(shop, "A4", "set-aside");
+        ((string)kept["replacedBy"]!).ShouldBe("own/for-A4");
+        (await books.GetAsync("/worklist")).AsArray().ShouldNotContain(g => (string)g!["connection"]! == shop);
+    }
+
+    [Fact]
+    public async Task Behind_a_waiting_invoice_its_payment_waits_and_one_pairing_frees_both()
+    {
+        var (shop, pay) = await LiveAsync();
+        Of(shop).Tells(Sale("B1", party: "STRANGER", reference: "B1"));
+        Of(shop)
+            .Tells(
+                $$"""
+                {"id":"B2","kind":"sales-credit-note","date":"{{Day()}}","reference":"B2","corrects":"B1",
+                  "party":"STRANGER",
+                  "location":"CORK","lines":[{"item":"BK-1","quantity":1,"unitPrice":10.00}]}
+                """
+            );
+        Of(pay).Tells(Payment("P9", "B1"));
+        await books.AskAsync(shop);
+        await books.BecomesAsync(shop, "B1", "waiting");
+        var behind = await books.BecomesAsync(shop, "B2", "waiting");
+        ((string)behind["reasons"]![0]!["code"]!).ShouldBe("behind");
+        await books.AskAsync(pay);
+        await books.BecomesAsync(pay, "P9", "waiting");
+        var group = (await books.GetAsync("/worklist")).AsArray().First(g => (string)g!["connection"]! == shop)!;
+        ((string)group["reason"]!).ShouldBe("unpaired");
+        ((string)group["act"]!).ShouldBe("pair");
+        group["behind"]!.GetValue<long>().ShouldBe(1);
+        await books.PairAsync(shop, ("party", "STRANGER", "SCH-LOUGH"));
+        await books.BecomesAsync(shop, "B1", "posted");
+        await books.BecomesAsync(shop, "B2", "posted");
+        await books.BecomesAsync(pay, "P9", "posted");
+        // A posted event that is declared void is turned back.
+        Of(shop).Tells($$"""{"id":"VB2","kind":"void","date":"{{Day()}}","voids":"B2"}""");
+        await books.AskAsync(shop);
+        var back = await books.BecomesAsync(shop, "VB2", "posted");
+        back["number"].ShouldNotBeNull();
+        // And what was declared void before it posted never does.
+        Of(shop).Tells(Sale("B7", party: "OTHER"));
+        Of(shop).Tells($$"""{"id":"VB7","kind":"void","date":"{{Day()}}","voids":"B7"}""");
+        await books.AskAsync(shop);
+        await books.BecomesAsync(shop, "B7", "set-aside");
+        await books.BecomesAsync(shop, "VB7", "set-aside");
+        // It is told what became of its events.
+        await LinkedBooks.UntilAsync(
+            () =>
+                Task.FromResult(
+                    Of(shop).Outcomes.Any(o => (string)o["id"]! == "B7" && (string)o["state"]! == "set-aside")
+                        ? "told"
+                        : null
+                ),
+            "nothing was told"
+        );
+    }
+
+    [Fact]
+    public async Task Bad_events_are_dead_with_their_reason_and_change_nothing()
+    {
+        var (shop, _) = await LiveAsync();
+        var of = Of(shop);
+        of.Tells(Sale("D1").Replace(Day(), "2052-01-01", StringComparison.Ordinal));
+        of.Tells($$"""{"id":"D2","kind":"production-issued","date":"{{Day()}}","reference":"D2"}""");
+        of.Tells(Sale("D3"));
+        of.Tells(Sale("D4"), at: of.Next - 1);
+        of.Tells(Sale("D5").Replace("\"kind\"", "\"source\":\"own\",\"kind\"", StringComparison.Ordinal));
+        of.Tells(Sale("D6").Replace("\"kind\"", "\"colourOfBox\":\"blue\",\"kind\"", StringComparison.Ordinal));
+        await books.AskAsync(shop);
+        await books.BecomesAsync(shop, "D6", "posted");
+        var all = await books.EventsAsync(shop);
+        string Why(string id) => (string)all[id]["reasons"]![0]!["code"]!;
+        Why("D1").ShouldBe("far-date");
+        Why("D2").ShouldBe("kind-not-admitted");
+        Why("D4").ShouldBe("same-sequence");
+        ((string)all["D3"]["state"]!).ShouldBe("posted");
+        // Whatever it says, its source is ours to say.
+        ((string)all["D5"]["state"]!).ShouldBe("posted");
+        var entries = await books.GetAsync($"/entries?source={shop}&limit=100");
+        entries.AsArray().Count.ShouldBe(3);
+        // Set aside by a person, with a reason; without one it is refused.
+        var row = (long)all["D1"]["row"]!;
+        await books.PostAsync(
+            $"/connections/{shop}/events/act",
+            new { rows = new[] { row }, @do = "set-aside" },
+            HttpStatusCode.UnprocessableEntity
+        );
+        await books.PostAsync(
+            $"/connections/{shop}/events/act",
+            new
+            {
+                rows = new[] { row },
+                @do = "set-aside",
+                reason = "typed wrongly there",
+            }
+        );
+        await books.PostAsync(
+            $"/connections/{shop}/events/act",
+            new { rows = new[] { row }, @do = "retry" },
+            HttpStatusCode.Conflict
+        );
+    }
 }

@@ -161,6 +161,9 @@ public sealed class LinkedBooks(HttpClient client, int port)
         )["number"];
     }
 
+    /// <summary>The numbers of every account that is posted to.</summary>
+    public static IReadOnlyList<string> Accounts => [.. Chart.Value.Select(a => a["number"])];
+
     private static readonly Lazy<IReadOnlyList<IReadOnlyDictionary<string, string>>> Chart = new(() =>
     {
         using var csv = new CsvHelper.CsvReader(

@@ -135,14 +135,7 @@ public sealed class ToldSystems : IAsyncDisposable
             }
         );
         app.MapGet("/{system}/link/v1/about", (string system) => Json(told.About(system)));
-        app.MapGet("/{system}/link/v1/records/{kinds}", (string kinds) => Json(
-                new JsonObject
-                {
-                    ["records"] = new JsonArray(),
-                    ["next"] = kinds,
-                    ["more"] = false,
-                }
-            ));
+        app.MapGet("/{system}/link/v1/records/{kinds}", (string kinds, string? after) => Json(Records(kinds, after)));
         app.MapGet("/{system}/link/v1/events", (string system, string? after, int? limit) =>
             Json(Page("events", told.All[system].Events, after, limit))
         );
@@ -192,6 +185,18 @@ public sealed class ToldSystems : IAsyncDisposable
         return told;
     }
 
+    private static JsonObject Records(string kinds, string? after) =>
+        new()
+        {
+            ["records"] = new JsonArray([
+                .. kinds == "accounts" && after is null
+                    ? LinkedBooks.Accounts.Select(a => new JsonObject { ["id"] = "T" + a, ["name"] = "Theirs " + a })
+                    : [],
+            ]),
+            ["next"] = kinds,
+            ["more"] = false,
+        };
+
     private static IResult Json(JsonNode node) => Results.Text(node.ToJsonString(), "application/json");
 
     private IResult? Swallowed(string system, HttpRequest request)
@@ -211,7 +216,7 @@ public sealed class ToldSystems : IAsyncDisposable
             ["life"] = All[path].Life,
             ["currency"] = "EUR",
             ["time"] = DateTime.UtcNow.ToString("O", CultureInfo.InvariantCulture),
-            ["records"] = new JsonArray("items"),
+            ["records"] = new JsonArray(All[path].Kind == "ledger" ? "accounts" : "items"),
             ["lists"] = new JsonArray(),
             ["writes"] = new JsonArray("outcomes", "journals"),
         };

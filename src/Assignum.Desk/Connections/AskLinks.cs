@@ -30,6 +30,9 @@ public sealed class AskLinks(DeskContext desk, WorkDesk work)
                     $"{link.Name} is {link.State}: "
                         + (link.State == "paused" ? "resume it, then ask it." : "it is not asked any more.")
                 );
+            // What is live is asked by its feed, which posts and sends on too.
+            if (link.State == "live")
+                await LeaseStore.AskNowAsync(db, (state.Id, link.Id), stop);
             // Whoever asks twice waits for the same.
             var subject = SubjectOf(link);
             if (

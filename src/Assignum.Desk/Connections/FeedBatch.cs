@@ -280,7 +280,7 @@ internal sealed class FeedBatch(Connection link, EntityState state, FeedOrder or
                 {
                     Source = "own",
                     Id = $"void-{link.Code}-{one.Row.Id}",
-                    Kind = "reversal",
+                    Kind = EventKinds.All.First(k => k.TurnsBack).Name,
                     Date = posted.Date > one.Event.Date ? posted.Date.Value : one.Event.Date,
                     Reverses = $"{link.Code}/{id}",
                     Text = $"{link.Name} declared it void",

@@ -1,3 +1,4 @@
+using System.Text.Json;
 using Assignum.Core.Editions;
 using Assignum.Core.Pairing;
 using Assignum.Desk.Posting;
@@ -74,6 +75,24 @@ public sealed class Feeder(LinkDesk links, ProposePairs propose, PostEvents post
         }
         // It is another's by now, or the program ends.
         catch (OperationCanceledException) when (!stop.IsCancellationRequested) { }
+        // What is wrong with one keeps no other from going on.
+        catch (Exception e)
+            when (e is PostgresException or InvalidOperationException or JsonException or KeyNotFoundException)
+        {
+            links.Desk.Unforeseen?.Invoke(e);
+            await using var db = await links.Desk.Database.OpenAsync(stop);
+            await ConnectionStore.AskedAsync(
+                db,
+                due.Entity,
+                due.Connection,
+                $"A fault of the program met its feed ({e.GetType().Name}): it is tried again.",
+                false,
+                (0, 0),
+                null,
+                stop
+            );
+            await Task.Delay(Each / 6, stop);
+        }
     }
 
     private const int MostTold = 500;
