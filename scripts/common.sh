@@ -91,6 +91,8 @@ cluster_start() {
   fi
   # What encrypts the keys of cookies stands here and not in the database; a restored one brings its own.
   grep -q '^RING=' "$secrets" || printf 'RING=%s\n' "${ASSIGNUM_RING:-$(random 24)}" >> "$secrets"
+  # Which installation this folder is of: a copy of its database elsewhere is another, and pauses its connections.
+  grep -q '^INSTALLATION=' "$secrets" || printf 'INSTALLATION=%s\n' "$(cat /proc/sys/kernel/random/uuid)" >> "$secrets"
   # shellcheck disable=SC1090
   . "$secrets"
   CLUSTER="$data/cluster"

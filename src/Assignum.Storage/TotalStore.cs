@@ -69,6 +69,24 @@ public static class TotalStore
         return await command.RowsAsync(r => (r.GetString(0), r.GetInt64(1), r.GetDecimal(2)), stop);
     }
 
+    /// <summary>When the oldest came that is neither posted nor set aside; null: none.</summary>
+    public static async Task<DateTime?> OldestAsync(
+        NpgsqlConnection db,
+        (int Entity, int Connection) at,
+        CancellationToken stop
+    )
+    {
+        await using var command = LinkSql.Of(
+            db,
+            """
+            select min(received_at) from link_event where entity_id = $1 and connection_id = $2
+              and state in ('received', 'waiting', 'dead')
+            """,
+            at
+        );
+        return await command.ExecuteScalarAsync(stop) as DateTime?;
+    }
+
     /// <summary>Events whose system was not told what became of them.</summary>
     public static async Task<
         IReadOnlyList<(long Row, string Id, string State, string? Number, string Reasons)>

@@ -77,6 +77,7 @@ internal static class DeskTasks
             .AddSingleton<ActOnEvents>()
             .AddSingleton<ReadWorklist>()
             .AddSingleton<ReadJournals>()
+            .AddSingleton<ReadEvents>()
             .AddSingleton<CompareTotals>()
             .AddSingleton<ReceiveHooks>()
             .AddSingleton<ProposePairs>()

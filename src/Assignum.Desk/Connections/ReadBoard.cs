@@ -14,6 +14,10 @@ public sealed record NeedSum(string What, int Count, Waits Waits);
 /// <param name="Gaps">Numbers that are missing in what it told.</param>
 /// <param name="Differences">What differs or was changed there since it was paired.</param>
 /// <param name="Hours">The last 24 hours that had anything.</param>
+/// <param name="Journals">Of a ledger, what goes on to it by state.</param>
+/// <param name="Totals">Days that it counted otherwise than they came; the newest first.</param>
+/// <param name="Waiting">What waits or is dead, by reason.</param>
+/// <param name="Oldest">Since when the oldest waits that is not posted.</param>
 public sealed record LinkBoard(
     Connection Link,
     IReadOnlyList<(string State, Waits Waits)> Counts,
@@ -22,13 +26,41 @@ public sealed record LinkBoard(
     IReadOnlyList<(long From, long To)> Gaps,
     IReadOnlyList<Need> Differences,
     IReadOnlyList<(string Kind, int Count, int Unknown)> Records,
-    IReadOnlyList<LinkHour> Hours
-);
+    IReadOnlyList<LinkHour> Hours,
+    IReadOnlyList<(string State, Waits Waits)> Journals,
+    IReadOnlyList<DayTotals> Totals,
+    IReadOnlyList<WaitingGroup> Waiting,
+    DateTime? Oldest
+)
+{
+    /// <summary>How many of a state, of what it told or of what goes on to it.</summary>
+    public long Of(string state) =>
+        (Link.Of.TakesEntries ? Journals : Counts).Where(c => c.State == state).Sum(c => c.Waits.Events);
+}
 
 /// <summary>Reads how a connection stands.</summary>
 public sealed class ReadBoard(LinkDesk links)
 {
-    private const int MostGaps = 50;
+    private const int MostGaps = 50,
+        MostGroups = 20,
+        MostDays = 14;
+
+    // Days on which it counted others than came.
+    private static async Task<IReadOnlyList<DayTotals>> DiffersAsync(AtLink at, CancellationToken stop)
+    {
+        var differs = new List<DayTotals>();
+        foreach (var (day, said) in await TotalStore.KeptAsync(at.Db, at.At, MostDays, stop))
+        {
+            using var json = System.Text.Json.JsonDocument.Parse(said);
+            if (
+                CompareTotals.Read(json.RootElement) is { } theirs
+                && CompareTotals.Compared(day, theirs, await TotalStore.OursAsync(at.Db, at.At, day, stop))
+                    is { Differs.Count: > 0 } found
+            )
+                differs.Add(found);
+        }
+        return differs;
+    }
 
     /// <summary>The board.</summary>
     public Task<Outcome<LinkBoard>> RunAsync(Actor actor, string entity, string code, CancellationToken stop) =>
@@ -62,7 +94,11 @@ public sealed class ReadBoard(LinkDesk links)
                     await LinkEventStore.GapsAsync(at.Db, at.At, MostGaps, stop),
                     [.. needs.Needs.Where(n => n.What == "difference")],
                     await LinkRecordStore.CountsAsync(at.Db, at.At, stop),
-                    await ConnectionStore.HoursAsync(at.Db, at.State.Id, at.Link.Id, stop)
+                    await ConnectionStore.HoursAsync(at.Db, at.State.Id, at.Link.Id, stop),
+                    at.Link.Of.TakesEntries ? await LinkJournalStore.CountsAsync(at.Db, at.At, stop) : [],
+                    await DiffersAsync(at, stop),
+                    await WorklistStore.GroupsAsync(at.Db, at.State.Id, at.Link.Id, MostGroups, stop),
+                    await TotalStore.OldestAsync(at.Db, at.At, stop)
                 );
             },
             stop

@@ -353,6 +353,19 @@ internal static class ConnectionEndpoints
                     records = of.Records.ToDictionary(r => r.Kind, r => r.Count),
                     unknownFields = of.Records.Sum(r => r.Unknown),
                     hours = of.Hours,
+                    waiting = of.Waiting.Select(w => new
+                    {
+                        w.State,
+                        w.Reason,
+                        w.Subject,
+                        w.Waits.Events,
+                        w.Waits.Amount,
+                        since = w.Since,
+                    }),
+                    oldest = of.Oldest,
+                    journals = of.Journals.ToDictionary(j => j.State, j => new { j.Waits.Events, j.Waits.Amount }),
+                    totalsDiffer = of.Totals.Select(t => new { day = Iso(t.Day), t.Differs }),
+                    failing = of.Link.Failures >= Feeder.Failing,
                 }
             )
             : ApiProblem.Of(found);
