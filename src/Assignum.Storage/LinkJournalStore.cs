@@ -1,28 +1,10 @@
+using Assignum.Core.Feeding;
 using Assignum.Core.Ledger;
 using Assignum.Core.Pairing;
 using Npgsql;
 using NpgsqlTypes;
 
 namespace Assignum.Storage;
-
-/// <summary>A journal on its way to a ledger.</summary>
-/// <param name="Entry">The entry that it is; null: a sum of a day.</param>
-/// <param name="Body">As it was sent first, and is ever after; null: it was not sent yet.</param>
-public sealed record LinkJournal(
-    long Id,
-    string Key,
-    DateOnly Date,
-    string Number,
-    long? Entry,
-    decimal Amount,
-    string State,
-    string Reasons,
-    string? Reason,
-    string? Body,
-    string? TheirId,
-    int Tries,
-    DateTime? Sent
-);
 
 /// <summary>A line of an entry as it goes on to a ledger.</summary>
 /// <param name="Account">Our number today.</param>
@@ -63,19 +45,6 @@ public sealed record JournalMark(
     string Reasons,
     string? TheirId,
     long? HeldBy
-);
-
-/// <summary>A journal that is there and was not sent by what is known here.</summary>
-public sealed record ForeignJournal(
-    string Id,
-    string? Key,
-    string Origin,
-    string State,
-    DateOnly Date,
-    string Number,
-    string Text,
-    string Body,
-    byte[]? Content
 );
 
 /// <summary>Keeps what goes on to a ledger and what comes back from it.</summary>

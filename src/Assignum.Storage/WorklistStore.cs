@@ -1,32 +1,9 @@
+using Assignum.Core.Feeding;
 using Assignum.Core.Pairing;
 using Npgsql;
 using NpgsqlTypes;
 
 namespace Assignum.Storage;
-
-/// <summary>Events that wait for the same, or are dead of the same.</summary>
-/// <param name="Subject">What of; empty: each of its own.</param>
-/// <param name="First">The one that came first.</param>
-public sealed record WaitingGroup(
-    int Connection,
-    string Code,
-    string ConnectionName,
-    string Currency,
-    string State,
-    string Reason,
-    string Subject,
-    Waits Waits,
-    long First,
-    DateTime Since
-);
-
-/// <summary>Which events somebody acts on: by their rows, or all of a state with a reason, and what of.</summary>
-public sealed record EventChoice(
-    IReadOnlyCollection<long>? Rows,
-    string? State = null,
-    string? Reason = null,
-    string? Subject = null
-);
 
 /// <summary>What waits and what is dead over all connections of an entity.</summary>
 public static class WorklistStore

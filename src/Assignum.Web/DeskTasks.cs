@@ -77,6 +77,7 @@ internal static class DeskTasks
             .AddSingleton<ActOnEvents>()
             .AddSingleton<ReadWorklist>()
             .AddSingleton<ReadJournals>()
+            .AddSingleton<TakeFiles>()
             .AddSingleton<ReadEvents>()
             .AddSingleton<CompareTotals>()
             .AddSingleton<ReceiveHooks>()

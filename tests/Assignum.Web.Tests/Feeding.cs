@@ -239,4 +239,55 @@ public sealed class Feeding(LinkedApp app) : IClassFixture<LinkedApp>, IAsyncLif
             HttpStatusCode.Conflict
         );
     }
+
+    [Fact]
+    public async Task A_file_is_taken_once_and_an_invoice_posts_only_what_it_says_that_it_comes_to()
+    {
+        var code = $"BOX-{Interlocked.Increment(ref made)}";
+        await books.PostAsync(
+            "/connections",
+            new
+            {
+                code,
+                kind = "files",
+                name = "The letter box",
+            },
+            HttpStatusCode.Created
+        );
+        static string Invoice(string id, string gross, string tax) =>
+            $"""
+                <Invoice xmlns="urn:oasis:names:specification:ubl:schema:xsd:Invoice-2"><ID>{id}</ID>
+                  <IssueDate>{Day()}</IssueDate><DocumentCurrencyCode>EUR</DocumentCurrencyCode>
+                  <AccountingCustomerParty><Party><PartyIdentification><ID>LOUGH</ID></PartyIdentification></Party>
+                  </AccountingCustomerParty><TaxTotal><TaxAmount currencyID="EUR">{tax}</TaxAmount></TaxTotal>
+                  <LegalMonetaryTotal><TaxExclusiveAmount>20.00</TaxExclusiveAmount>
+                    <TaxInclusiveAmount>{gross}</TaxInclusiveAmount>
+                <PayableAmount>{gross}</PayableAmount></LegalMonetaryTotal>
+                  <InvoiceLine><InvoicedQuantity>2</InvoicedQuantity><LineExtensionAmount>20.00</LineExtensionAmount>
+                    <Item><SellersItemIdentification><ID>BOOK</ID></SellersItemIdentification></Item>
+                    <Price><PriceAmount>10.00</PriceAmount></Price></InvoiceLine></Invoice>
+                """;
+        async Task<HttpStatusCode> SendAsync(string name, string text)
+        {
+            using var body = new StringContent(text);
+            using var answer = await client.PostAsync(
+                $"/api/v1/entities/SKERROW/connections/{code}/files?name={name}&as=sold",
+                body,
+                TestContext.Current.CancellationToken
+            );
+            return answer.StatusCode;
+        }
+        (await SendAsync("one.xml", Invoice("F1", "20.00", "0.00"))).ShouldBe(HttpStatusCode.Created);
+        (await SendAsync("again.xml", Invoice("F1", "20.00", "0.00"))).ShouldBe(HttpStatusCode.Conflict);
+        (await SendAsync("bad.xml", "<!DOCTYPE a []><Invoice/>")).ShouldBe(HttpStatusCode.UnprocessableEntity);
+        await books.PairAsync(code, ("party", "LOUGH", "SCH-LOUGH"), ("item", "BOOK", "BK-1"));
+        await books.LiveAsync(code, Day(10));
+        (await SendAsync("two.xml", Invoice("F2", "24.60", "4.60"))).ShouldBe(HttpStatusCode.Created);
+        await books.BecomesAsync(code, "F1", "posted");
+        var dead = await books.BecomesAsync(code, "F2", "dead");
+        var why = (string)dead["reasons"]![0]!["message"]!;
+        why.ShouldContain("4.60");
+        why.ShouldContain("0.00");
+        (await books.GetAsync($"/connections/{code}/files")).AsArray().Count.ShouldBe(2);
+    }
 }

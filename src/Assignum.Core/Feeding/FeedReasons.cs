@@ -71,6 +71,7 @@ public static class FeedReasons
         "too-large",
         "too-long",
         "too-many-decimals",
+        "totals-differ",
         "unknown-field",
         "unknown-kind",
         "unreadable",

@@ -73,6 +73,12 @@ public sealed record LinkKind(
     /// <summary>The word of the event that says that another is void.</summary>
     public const string Void = "void";
 
+    /// <summary>The kind whose documents are uploaded: there is no system to be asked.</summary>
+    public const string Files = "files";
+
+    /// <summary>Whether there is a system that is asked.</summary>
+    public bool IsAsked => Name != Files;
+
     /// <summary>The kinds there are.</summary>
     public static IReadOnlyList<LinkKind> All { get; } =
     [
@@ -114,6 +120,27 @@ public sealed record LinkKind(
             [],
             Named("accounts"),
             true
+        ),
+        new(
+            Files,
+            "Files",
+            "Documents come as files: invoices, bank statements, tables.",
+            [
+                "sales-",
+                "supplier-",
+                "goods-",
+                "channel-",
+                "stock-",
+                "production-",
+                "customer-payment",
+                "customer-deposit",
+                "money-moved",
+                "project-usage",
+                "gift-cards-expired",
+                "interest-charged",
+            ],
+            [],
+            false
         ),
     ];
 

@@ -30,6 +30,12 @@ public sealed class AskLinks(DeskContext desk, WorkDesk work)
                     $"{link.Name} is {link.State}: "
                         + (link.State == "paused" ? "resume it, then ask it." : "it is not asked any more.")
                 );
+            if (!link.Of.IsAsked)
+                return Outcome<WorkRow>.No(
+                    Refusal.Conflict,
+                    "no-system",
+                    $"There is no system behind {link.Name} that could be asked: upload its files."
+                );
             // What is live is asked by its feed, which posts and sends on too.
             if (link.State == "live")
                 await LeaseStore.AskNowAsync(db, (state.Id, link.Id), stop);

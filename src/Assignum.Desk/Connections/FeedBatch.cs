@@ -23,9 +23,12 @@ internal sealed record FeedCandidate(
     ReadEvent Read,
     IReadOnlyCollection<EventLink> Names,
     bool Unmatched,
-    string? Note,
-    FeedMark? Beside = null
-);
+    string? Note
+)
+{
+    /// <summary>What the document says that it comes to; null where it does not say.</summary>
+    public (decimal? Gross, decimal? Tax) Totals { get; init; }
+}
 
 /// <summary>Events of a connection that are tried together: which of them can be posted, and why the others wait.</summary>
 internal sealed class FeedBatch(Connection link, EntityState state, FeedOrder order, IReadOnlyList<Connection> others)
@@ -125,7 +128,7 @@ internal sealed class FeedBatch(Connection link, EntityState state, FeedOrder or
                 note = FeedJson.Reason("moved-to-open", moved);
             var json = EventJson.Of(one.Event);
             var read = EventReader.Parse(json.ToJsonString());
-            Add(new FeedCandidate(one.Row, read, one.Names, one.Unmatched, note));
+            Add(new FeedCandidate(one.Row, read, one.Names, one.Unmatched, note) { Totals = one.Totals });
         }
     }
 
@@ -350,6 +353,34 @@ internal sealed class FeedBatch(Connection link, EntityState state, FeedOrder or
         return new Fault(FeedReasons.Behind, Came.BehindText);
     }
 
+    /// <summary>Whether what would be posted comes to what the document says: to the last cent.</summary>
+    public Fault? Checked(BusinessEvent source, EntryResult result)
+    {
+        if (
+            result.Entry is not { } entry
+            || !byId.TryGetValue(Key(source), out var candidate)
+            || candidate.Totals is (null, null)
+        )
+            return null;
+        var owed = entry
+            .Lines.Where(l => l.Document is Core.Chart.Control.Receivables or Core.Chart.Control.Payables)
+            .Sum(l => l.DocumentSigned(entry.Currency) ?? l.Signed);
+        var tax = entry.Tax.Sum(t => t.Tax);
+        string Said(decimal amount) =>
+            amount.ToString("0.00####", System.Globalization.CultureInfo.InvariantCulture) + " " + entry.Currency;
+        if (candidate.Totals.Tax is { } theirTax && theirTax != Math.Abs(tax))
+            return new Fault(
+                "totals-differ",
+                $"The document says tax of {Said(theirTax)}; here it comes to {Said(Math.Abs(tax))}."
+            );
+        return candidate.Totals.Gross is { } gross && Math.Abs(gross) != Math.Abs(owed)
+            ? new Fault(
+                "totals-differ",
+                $"The document comes to {Said(gross)} with its tax; here it comes to {Said(Math.Abs(owed))}."
+            )
+            : null;
+    }
+
     /// <summary>Those after it about the same wait.</summary>
     public void Refused(BusinessEvent source)
     {
@@ -428,6 +459,7 @@ internal sealed class FeedBatch(Connection link, EntityState state, FeedOrder or
         public required IReadOnlyCollection<Named> Missing { get; init; }
         public required IReadOnlyCollection<EventLink> Names { get; init; }
         public required string? Voids { get; init; }
+        public (decimal? Gross, decimal? Tax) Totals { get; init; }
         public IReadOnlyList<AwaitedDocument> Awaits { get; set; } = [];
         public bool Unmatched { get; set; }
 
@@ -448,6 +480,7 @@ internal sealed class FeedBatch(Connection link, EntityState state, FeedOrder or
                 Missing = missing,
                 Names = read.Voids is null && read.Event.Id.Length > 0 ? HeldNames.Of(read.Event) : [],
                 Voids = read.Voids,
+                Totals = read.Totals,
                 Awaits = faults.Count == 0 && missing.Count == 0 ? AwaitedDocuments.Of(read.Event) : [],
             };
         }

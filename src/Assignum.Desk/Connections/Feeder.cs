@@ -55,7 +55,9 @@ public sealed class Feeder(LinkDesk links, ProposePairs propose, PostEvents post
                 || await ConnectionStore.FindAsync(db, state.Id, due.Code, false, held) is not { State: "live" } link
             )
                 return;
-            var asked = due.Asks ? await AskAsync(db, lease, state, link, held) : null;
+            if (due.Asks && !link.Of.IsAsked)
+                await LeaseStore.NextAskAsync(db, (state.Id, link.Id), Each, 0, held);
+            var asked = due.Asks && link.Of.IsAsked ? await AskAsync(db, lease, state, link, held) : null;
             link = (await ConnectionStore.FindAsync(db, state.Id, due.Code, false, held))!;
             if (link.State != "live")
                 return;

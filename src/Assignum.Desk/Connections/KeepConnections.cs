@@ -115,14 +115,16 @@ public sealed class KeepConnections(LinkDesk links)
                     "key"
                 )
             );
-        if (string.IsNullOrEmpty(form.Key))
+        var asked = LinkKind.Find(form.Kind) is not { IsAsked: false };
+        if (asked && string.IsNullOrEmpty(form.Key))
             faults.Add(new Fault("missing-value", "Enter the key that the system gave for us.", "key"));
         var link = Filled(
             blank,
             form with
             {
                 Name = form.Name ?? "",
-                Address = form.Address ?? "",
+                Address = asked ? form.Address ?? "" : null,
+                Key = asked ? form.Key : null,
             },
             state.Currency,
             faults
@@ -136,7 +138,7 @@ public sealed class KeepConnections(LinkDesk links)
                 db,
                 state.Id,
                 link,
-                links.Secrets.Hide(form.Key!),
+                asked ? links.Secrets.Hide(form.Key!) : null,
                 links.Secrets.Hide(secret),
                 stop
             )
@@ -148,6 +150,22 @@ public sealed class KeepConnections(LinkDesk links)
                 $"{link.Code} is or was the code of another connection, and codes are never used again: choose another.",
                 "code"
             );
+        if (!asked)
+        {
+            // Nothing has to be fetched first: what is uploaded is what there is.
+            await ConnectionStore.ChangeAsync(
+                db,
+                state.Id,
+                made with
+                {
+                    State = "joining",
+                    Life = LinkKind.Files,
+                },
+                null,
+                stop
+            );
+            made = (await ConnectionStore.FindAsync(db, state.Id, made.Code, false, stop))!;
+        }
         await EntityStore.AuditAsync(
             db,
             state.Id,

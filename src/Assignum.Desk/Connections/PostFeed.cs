@@ -147,6 +147,8 @@ internal sealed class PostFeed(
 
     Fault? IPostsInOrder.Before(BusinessEvent source) => current!.Before(source);
 
+    Fault? IPostsInOrder.Checked(BusinessEvent source, EntryResult result) => current!.Checked(source, result);
+
     void IPostsInOrder.Refused(BusinessEvent source) => current!.Refused(source);
 
     async Task IPostsInOrder.WrittenAsync(

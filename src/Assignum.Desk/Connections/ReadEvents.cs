@@ -1,6 +1,7 @@
 using System.Text.Json;
 using Assignum.Core;
 using Assignum.Core.Editions;
+using Assignum.Core.Feeding;
 using Assignum.Core.Pairing;
 using Assignum.Desk.Access;
 using Assignum.Desk.Posting;

@@ -1,4 +1,5 @@
 using Assignum.Core;
+using Assignum.Core.Feeding;
 using Assignum.Desk.Access;
 using Assignum.Storage;
 

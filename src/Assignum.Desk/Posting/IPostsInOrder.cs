@@ -14,6 +14,9 @@ internal interface IPostsInOrder
     /// <summary>Why an event is not tried after those before it; null: it is.</summary>
     Fault? Before(BusinessEvent source);
 
+    /// <summary>What is wrong with what would be posted for an event; null: nothing.</summary>
+    Fault? Checked(BusinessEvent source, Core.Entries.EntryResult result) => null;
+
     /// <summary>An event was refused.</summary>
     void Refused(BusinessEvent source);
 

@@ -263,6 +263,8 @@ internal sealed class PostingBatch(
     public bool Take(BusinessEvent source, EntryResult result)
     {
         errors = PostingRules.Errors(source, result);
+        if (errors.Count == 0 && order?.Checked(source, result) is { } wrong)
+            errors = [wrong];
         if (errors.Count > 0)
             return false;
         number = Write(posting, edition, result);

@@ -19,6 +19,10 @@ public sealed record TheirEvent(
     IReadOnlyCollection<string> Unknown
 )
 {
+    /// <summary>What the document says that it comes to: <c>gross</c> and <c>tax</c>, in its currency; null where it does not
+    /// say.</summary>
+    public (decimal? Gross, decimal? Tax) Totals { get; init; }
+
     /// <summary>About what the event comes to without tax: its amount, or what its lines and charges add up to.</summary>
     public decimal Amount
     {
@@ -147,6 +151,10 @@ public static class LinkJson
         {
             return No("null", "It holds half a character, or a name twice.");
         }
+        var totals = cleaned["totals"] as JsonObject;
+        cleaned.Remove("totals");
+        decimal? Total(string name) =>
+            totals?[name] is JsonValue value && value.TryGetValue<decimal>(out var of) ? of : null;
         var voids = (string?)null;
         if (cleaned["kind"] is JsonValue k && k.TryGetValue<string>(out var kind) && kind == LinkKind.Void)
         {
@@ -164,7 +172,10 @@ public static class LinkJson
                 sequence = (long)number;
             else
                 faults.Add(new Fault("out-of-range", "Its sequence is a whole number from 1 on.", "sequence"));
-        return new TheirEvent(read.Event, canonical, sequence, voids, faults, unknown);
+        return new TheirEvent(read.Event, canonical, sequence, voids, faults, unknown)
+        {
+            Totals = (Total("gross"), Total("tax")),
+        };
     }
 
     private static readonly string[] OfEvent =
@@ -173,6 +184,7 @@ public static class LinkJson
         "id",
         "kind",
         "voids",
+        "totals",
         .. EventFields.Lists,
         .. EventFields.OfEvent.Select(f => f.Name),
     ];

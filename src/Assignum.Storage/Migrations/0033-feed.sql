@@ -141,3 +141,14 @@ grant select, insert, delete on link_balance to assignum_app;
 -- Which installation wrote this database: a copy of it is another.
 create table installation (one boolean primary key default true check (one), id uuid not null, at timestamptz not null default now());
 grant select, insert, update on installation to assignum_app;
+
+-- Files of documents: each is taken once by its content.
+alter table connection add column csv_columns text[];
+create table link_file (
+  entity_id integer not null, connection_id integer not null, file_id bigint generated always as identity, "name" text not null,
+  content bytea not null, documents integer not null default 0, fresh integer not null default 0, who text not null,
+  at timestamptz not null default now(),
+  primary key (entity_id, connection_id, file_id),
+  unique (entity_id, connection_id, content)
+);
+grant select, insert, update on link_file to assignum_app;

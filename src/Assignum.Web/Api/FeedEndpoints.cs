@@ -2,10 +2,11 @@ using System.Globalization;
 using System.Text.Json;
 using System.Text.Json.Nodes;
 using Assignum.Core;
+using Assignum.Core.Feeding;
 using Assignum.Desk.Access;
 using Assignum.Desk.Connections;
-using Assignum.Storage;
 using Assignum.Web.Access;
+using Microsoft.AspNetCore.WebUtilities;
 using static Assignum.Web.Api.ApiBody;
 
 namespace Assignum.Web.Api;
@@ -34,6 +35,12 @@ internal static class FeedEndpoints
         one.MapPost("/resend", ResendAsync)
             .WithSummary("Read the journals of a day back, and send again those that are not there: ?date=")
             .Needs(Role.Reviewer);
+        one.MapPost("/files", FileAsync)
+            .WithSummary(
+                "Take a file of documents (NDJSON, UBL, camt, CSV) as it is: ?name=&as=sold|bought&columns=new"
+            )
+            .Needs(Role.Preparer);
+        one.MapGet("/files", FilesAsync).WithSummary("The files that were taken, the newest first");
         one.MapGet("/foreign", ForeignAsync).WithSummary("Journals there that are none of ours: ?after=&limit=");
     }
 
@@ -267,6 +274,55 @@ internal static class FeedEndpoints
         return done.Refused is null
             ? Results.Json(new { journals = done.Result }, statusCode: 202)
             : ApiProblem.Of(done);
+    }
+
+    private static async Task<IResult> FileAsync(
+        HttpContext http,
+        string entity,
+        string connection,
+        string? name,
+        string? @as,
+        string? columns,
+        TakeFiles files
+    )
+    {
+        // Bytes are read as they come; the readers ask for them one after the other.
+        await using var held = new FileBufferingReadStream(
+            http.Request.Body,
+            1 << 20,
+            Limits.Upload,
+            Path.GetTempPath()
+        );
+        try
+        {
+            await held.DrainAsync(http.RequestAborted);
+        }
+        catch (IOException)
+        {
+            return ApiProblem.Result(
+                413,
+                "The file is too large",
+                [new Fault("too-large", $"A file has at most {Limits.Upload >> 20} MB.")]
+            );
+        }
+        held.Position = 0;
+        var done = await files.RunAsync(
+            http.Actor(),
+            entity,
+            connection,
+            string.IsNullOrWhiteSpace(name) ? "file" : name,
+            held,
+            @as,
+            columns == "new",
+            http.RequestAborted
+        );
+        return done.Result is { } taken ? Results.Json(taken, statusCode: 201) : ApiProblem.Of(done);
+    }
+
+    private static async Task<IResult> FilesAsync(HttpContext http, string entity, string connection, TakeFiles files)
+    {
+        var found = await files.ListAsync(http.Actor(), entity, connection, http.RequestAborted);
+        return found.Result is { } all ? Results.Json(all) : ApiProblem.Of(found);
     }
 
     private static async Task<IResult> ForeignAsync(

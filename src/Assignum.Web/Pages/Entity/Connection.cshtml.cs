@@ -16,7 +16,8 @@ public sealed class ConnectionModel(
     AskLinks ask,
     ReadBoard boards,
     GoLive live,
-    WorkDesk work
+    WorkDesk work,
+    TakeFiles files
 ) : JoinedPage(desk, edit, keep)
 {
     public LinkBoard Board { get; private set; } = null!;
@@ -26,6 +27,9 @@ public sealed class ConnectionModel(
 
     /// <summary>The newest fetching.</summary>
     public WorkRow? Work { get; private set; }
+
+    /// <summary>Files that were taken, the newest first.</summary>
+    public IReadOnlyList<Core.Feeding.LinkFile> Files { get; private set; } = [];
 
     /// <summary>The secret of hooks, told once.</summary>
     public string? HookSecret { get; private set; }
@@ -58,6 +62,33 @@ public sealed class ConnectionModel(
     {
         var given = await ask.StartAsync(Actor, EntityCode, LinkCode, HttpContext.RequestAborted);
         return given.Refused is null ? Went("It is asked; this page may be left.") : await RefusedAsync(given);
+    }
+
+    public async Task<IActionResult> OnPostFileAsync(IFormFile? file, string? @as)
+    {
+        if (file is not { Length: > 0 })
+            return await RefusedAsync(new Fault("missing-value", "Choose a file.", "file"));
+        await using var stream = file.OpenReadStream();
+        var done = await files.RunAsync(
+            Actor,
+            EntityCode,
+            LinkCode,
+            file.FileName,
+            stream,
+            string.IsNullOrEmpty(@as) ? null : @as,
+            false,
+            HttpContext.RequestAborted
+        );
+        return done.Result is { } taken
+            ? Went(
+                $"{Show.Some(taken.Documents, "document")} came, {JoinedPage.Many(taken.Fresh)} of them new"
+                    + (
+                        taken.Faults.Count > 0
+                            ? $"; {JoinedPage.Many(taken.Faults.Count)} cannot post as they are."
+                            : "."
+                    )
+            )
+            : await RefusedAsync(done);
     }
 
     public Task<IActionResult> OnPostPauseAsync() => TurnAsync(Keep.PauseAsync, "Paused: nothing is asked of it.");
@@ -131,6 +162,8 @@ public sealed class ConnectionModel(
         if (found.Result is not { } board)
             return NotFound();
         (Board, Link) = (board, board.Link);
+        if (!Link.Of.IsAsked)
+            Files = (await files.ListAsync(Actor, EntityCode, LinkCode, HttpContext.RequestAborted)).Result ?? [];
         HookSecret = TempData["HookSecret"] as string;
         var all = await work.ListAsync(Actor, EntityCode, HttpContext.RequestAborted);
         Work = all.Result?.FirstOrDefault(w =>

@@ -5,7 +5,6 @@ using Assignum.Core.Feeding;
 using Assignum.Desk;
 using Assignum.Desk.Connections;
 using Assignum.Desk.SetUps;
-using Assignum.Storage;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Assignum.Web.Pages.Entity;
