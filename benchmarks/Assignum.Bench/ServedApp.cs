@@ -43,7 +43,8 @@ internal sealed partial class ServedApp : IAsyncDisposable
         }
     }
 
-    public static async Task<ServedApp> StartAsync(string root, string owner, string application)
+    /// <param name="hosts">Hosts and ports of this machine that may be joined.</param>
+    public static async Task<ServedApp> StartAsync(string root, string owner, string application, string? hosts = null)
     {
         var port = FreePort();
         var info = new ProcessStartInfo(
@@ -68,6 +69,8 @@ internal sealed partial class ServedApp : IAsyncDisposable
             }
         )
             info.Environment[name] = value;
+        if (hosts is not null)
+            info.Environment["ASSIGNUM_LINK_HOSTS"] = hosts;
         var process = Process.Start(info)!;
         process.OutputDataReceived += (_, _) => { };
         process.BeginOutputReadLine();

@@ -8,9 +8,9 @@ using Assignum.Testing;
 namespace Assignum.Web.Tests;
 
 /// <summary>Somebody who joins systems to the demo's entity over the interface and brings them to life.</summary>
-public sealed class LinkedBooks(HttpClient client, int port)
+public sealed class LinkedBooks(HttpClient client, int port, string code = "SKERROW")
 {
-    private const string Entity = "/api/v1/entities/SKERROW";
+    private string Entity { get; } = "/api/v1/entities/" + code;
 
     private static CancellationToken Stop => TestContext.Current.CancellationToken;
 

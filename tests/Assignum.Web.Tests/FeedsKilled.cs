@@ -1,0 +1,258 @@
+using System.Globalization;
+using System.Net;
+using System.Text;
+using System.Text.Json.Nodes;
+using Assignum.Bench;
+using Assignum.Testing;
+using Microsoft.AspNetCore.Http;
+
+namespace Assignum.Web.Tests;
+
+/// <summary>Three systems whose documents settle each other feed two processes that are killed, while answers break, come
+/// twice, late and out of order; and what is posted goes on to a ledger that swallows answers. It comes out as if nothing had
+/// happened. Longer with <c>./test --long</c>.</summary>
+public sealed class FeedsKilled
+{
+    private static CancellationToken Stop => TestContext.Current.CancellationToken;
+    private static readonly bool Long = Environment.GetEnvironmentVariable("ASSIGNUM_LONG") is not null;
+    private const string Code = "FEED";
+
+    private static string Day => DateTime.UtcNow.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture);
+
+    private static string Sale(int i) =>
+        $$"""
+            {"id":"S{{i}}","kind":"sales-invoice","date":"{{Day}}","reference":"S{{i}}","party":"SHOP-GALE",
+              "lines":[{"item":"RG-100","quantity":1,"unitPrice":{{10 + i % 90}}}]}
+            """;
+
+    private static string Payment(int i) =>
+        $$"""
+            {"id":"P{{i}}","kind":"customer-payment","date":"{{Day}}","reference":"P{{i}}","party":"SHOP-GALE",
+              "method":"BANK",
+              "amount":{{10 + i % 90}},"settles":[{"reference":"S{{i}}","amount":{{10 + i % 90}}}]}
+            """;
+
+    private static string Shipment(int i) =>
+        $$"""
+            {"id":"W{{i}}","kind":"goods-shipped","date":"{{Day}}","reference":"W{{i}}","party":"SHOP-GALE",
+              "order":"O{{i}}",
+              "location":"CORK","lines":[{"item":"RG-100","quantity":1,"unitCost":4}]}
+            """;
+
+    private static StringContent Json(string text) => new(text, Encoding.UTF8, "application/json");
+
+    private static async Task EntityAsync(HttpClient client, string code)
+    {
+        async Task DoneAsync(string path, HttpContent body) =>
+            (await client.PostAsync("/api/v1/entities" + path, body, Stop)).EnsureSuccessStatusCode();
+        await DoneAsync("", Json($$"""{"code":"{{code}}","name":"Feed","currency":"EUR"}"""));
+        await DoneAsync(
+            $"/{code}/bundle?apply=true",
+            new ByteArrayContent(PageClient.DemoBundle(without: "policies.csv"))
+        );
+        await DoneAsync($"/{code}/editions/publish", Json("""{"from":"2026-06-01"}"""));
+    }
+
+    private static async Task<List<string>> LinesAsync(TestDatabase database, string code)
+    {
+        await using var command = database.Database.Command(
+            $"""
+            select n.reference || ' ' || l.account || ' ' || l.debit || ' ' || l.credit from entry n
+            join entity e using (entity_id) join entry_line l using (entity_id, entry_id) where e.code = '{code}'
+            """
+        );
+        await using var reader = await command.ExecuteReaderAsync(Stop);
+        var lines = new List<string>();
+        while (await reader.ReadAsync(Stop))
+            lines.Add(reader.GetString(0));
+        lines.Sort(StringComparer.Ordinal);
+        return lines;
+    }
+
+    [Fact]
+    public async Task Killed_in_a_feed_of_three_systems_the_books_and_the_ledger_come_out_as_if_nothing_had_happened()
+    {
+        var (count, kills) = Long ? (3_300, 30) : (150, 3);
+        await using var database = new TestDatabase();
+        using var listener = new System.Net.Sockets.TcpListener(IPAddress.Loopback, 0);
+        listener.Start();
+        var port = ((IPEndPoint)listener.LocalEndpoint).Port;
+        listener.Stop();
+        await using var told = await ToldSystems.StartAsync(port);
+        Task<ServedApp> StartAsync() =>
+            ServedApp.StartAsync(ProjectFiles.Root, database.Owner, database.Application, $"127.0.0.1:{port}");
+        var one = await StartAsync();
+        var two = await StartAsync();
+        try
+        {
+            await EntityAsync(one.Client, Code);
+            var books = new LinkedBooks(one.Client, port, Code);
+            var (shop, pay, stock, ledger) = (
+                told.Add("shop", "shop"),
+                told.Add("pay", "payments"),
+                told.Add("stock", "warehouse"),
+                told.Add("gl", "ledger")
+            );
+            foreach (
+                var (code, path, kind) in new[]
+                {
+                    ("SHOP", "shop", "shop"),
+                    ("PAY", "pay", "payments"),
+                    ("STOCK", "stock", "warehouse"),
+                    ("GL", "gl", "ledger"),
+                }
+            )
+                await books.JoinAsync(code, path, kind);
+            await books.PairAsync("SHOP", ("party", "SHOP-GALE", "SHOP-GALE"), ("item", "RG-100", "RG-100"));
+            await books.PairAsync("PAY", ("party", "SHOP-GALE", "SHOP-GALE"), ("method", "BANK", "BANK"));
+            await books.PairAsync(
+                "STOCK",
+                ("party", "SHOP-GALE", "SHOP-GALE"),
+                ("item", "RG-100", "RG-100"),
+                ("location", "CORK", "CORK")
+            );
+            await books.PairAsync("GL", [.. LinkedBooks.Accounts.Select(a => ("account", "T" + a, a))]);
+            var from = DateTime.UtcNow.AddDays(-20).ToString("yyyy-MM-dd", CultureInfo.InvariantCulture);
+            foreach (var code in new[] { "SHOP", "PAY", "STOCK" })
+                await books.LiveAsync(code, from);
+            await books.PostAsync("/connections/GL/live", new { from });
+
+            var random = new Random(5);
+            IResult? Breaks(HttpContext http) =>
+                random.Next(12) switch
+                {
+                    0 => Results.StatusCode(500),
+                    1 => Results.Text("<html/>", "text/html"),
+                    2 when http.Request.Method == "GET" => Results.StatusCode(503),
+                    _ => null,
+                };
+            foreach (var system in new[] { shop, pay, stock })
+                system.Fault = Breaks;
+            // Out of order within a stretch, some twice, payments before what they settle.
+            void Tell(ToldSystems.System to, Func<int, string> what, int first, int last)
+            {
+                var numbers = Enumerable.Range(first, last - first).ToArray();
+                random.Shuffle(numbers);
+                foreach (var i in numbers)
+                {
+                    to.Tells(what(i), i + 1);
+                    if (random.Next(10) == 0)
+                        lock (to.Events)
+                            to.Events.Add((JsonObject)to.Events[^1].DeepClone());
+                }
+            }
+            var stretch = count / 5;
+            for (var begin = 0; begin < count; begin += stretch)
+            {
+                Tell(pay, Payment, begin, begin + stretch);
+                Tell(stock, Shipment, begin, begin + stretch);
+                Tell(shop, Sale, begin, begin + stretch);
+                ledger.Swallows += 2;
+                foreach (var code in new[] { "PAY", "STOCK", "SHOP" })
+                    await AskAsync(database, code);
+                await Task.Delay(random.Next(300, 1_500), Stop);
+                if (kills-- <= 0)
+                    continue;
+                if (kills % 3 == 1)
+                    TestDatabase.Execute(
+                        database.Owner,
+                        "select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and pid <> "
+                            + "pg_backend_pid()"
+                    );
+                else
+                {
+                    await one.DisposeAsync();
+                    one = await StartAsync();
+                }
+            }
+            for (; kills > 0; kills--)
+            {
+                await Task.Delay(random.Next(300, 1_500), Stop);
+                await one.DisposeAsync();
+                one = await StartAsync();
+            }
+            foreach (var system in new[] { shop, pay, stock })
+                system.Fault = null;
+            async Task<string?> DoneAsync()
+            {
+                foreach (var code in new[] { "SHOP", "PAY", "STOCK", "GL" })
+                    await AskAsync(database, code);
+                await using var command = database.Database.Command(
+                    $"""
+                    select (select count(*) from link_event where state in ('posted', 'nothing', 'duplicate') and not
+                      again) || ' '
+                      || (select count(*) from link_journal where state <> 'sent') || ' ' || (select count(*) from
+                        link_journal) || ' '
+                      || (select count(*) from entry n join entity e using (entity_id) where e.code = '{Code}')
+                    """
+                );
+                var found = ((string)(await command.ExecuteScalarAsync(Stop))!).Split(' ');
+                return found[0] == $"{3 * count}" && found[1] == "0" && found[2] == found[3] ? "done" : null;
+            }
+            await LinkedBooks.UntilAsync(DoneAsync, "not everything was posted and sent", Long ? 900 : 180);
+
+            // The same, one after the other and undisturbed.
+            await EntityAsync(two.Client, "CALM");
+            for (var begin = 0; begin < count; begin += 100)
+                foreach (var what in new Func<int, string>[] { Sale, Payment, Shipment })
+                {
+                    var events = Enumerable
+                        .Range(begin, Math.Min(100, count - begin))
+                        .Select(i =>
+                            what(i)
+                                .ReplaceLineEndings(" ")
+                                .Trim()
+                                .Replace("{\"id\"", "{\"source\":\"calm\",\"id\"", StringComparison.Ordinal)
+                        );
+                    (
+                        await two.Client.PostAsync(
+                            "/api/v1/entities/CALM/events",
+                            new StringContent(string.Join('\n', events), Encoding.UTF8, "application/x-ndjson"),
+                            Stop
+                        )
+                    ).EnsureSuccessStatusCode();
+                }
+            var ours = await LinesAsync(database, Code);
+            ours.ShouldBe(await LinesAsync(database, "CALM"));
+            ours.Count.ShouldBeGreaterThan(4 * count);
+            // Every journal is there once, and the ledger's balances are ours.
+            ledger.Journals.Select(j => (string)j["number"]!).ShouldBeUnique();
+            ledger.Journals.Count.ShouldBe(ledger.Contents.Count);
+            await using var balances = database.Database.Command(
+                $"""
+                select 'T' || a."number", sum(l.debit - l.credit) from entry_line l join accounts a using (entity_id,
+                  account_id)
+                join entity e using (entity_id) where e.code = '{Code}' group by 1
+                """
+            );
+            await using var reader = await balances.ExecuteReaderAsync(Stop);
+            var mine = new SortedDictionary<string, decimal>(StringComparer.Ordinal);
+            while (await reader.ReadAsync(Stop))
+                mine[reader.GetString(0)] = reader.GetDecimal(1);
+            ledger.Balances().ShouldBe(mine);
+        }
+        finally
+        {
+            await one.DisposeAsync();
+            await two.DisposeAsync();
+        }
+    }
+
+    private static async Task AskAsync(TestDatabase database, string code)
+    {
+        // The connections that were ended are this test's too.
+        for (var i = 0; i < 20; i++)
+            try
+            {
+                await using var command = database.Database.Command(
+                    $"update connection set ask_at = now(), wake = true where code = '{code}'"
+                );
+                await command.ExecuteNonQueryAsync(Stop);
+                return;
+            }
+            catch (Npgsql.NpgsqlException)
+            {
+                await Task.Delay(50, Stop);
+            }
+    }
+}
