@@ -6,7 +6,8 @@ var owner = Environment.GetEnvironmentVariable("ASSIGNUM_BENCH_DB");
 var application = Environment.GetEnvironmentVariable("ASSIGNUM_BENCH_APP") ?? owner;
 Console.WriteLine($"{Environment.ProcessorCount} processors, .NET {Environment.Version}");
 
-// One part alone: resolver, entries, posting, books, chart, editions, grid, coverage, findings, map, pairing or links.
+// One part alone: resolver, entries, posting, books, chart, editions, grid, coverage, findings, map, pairing, links or
+// feed.
 bool Wants(string part) => args.Length < 2 || args[1] == part;
 if (Wants("resolver"))
     ResolverBench.Run(owner);
@@ -20,6 +21,8 @@ if (Wants("pairing"))
     PairingBench.Run();
 if (Wants("links") && owner is not null)
     await LinkBench.RunAsync(owner, application!, root);
+if (Wants("feed") && owner is not null)
+    await FeedBench.RunAsync(owner, application!, root);
 if (Wants("entries"))
     EntryBench.Run(root);
 if (Wants("posting") && owner is not null)

@@ -194,5 +194,26 @@ public sealed class SendingOn(LinkedApp app) : IClassFixture<LinkedApp>, IAsyncL
             "nothing foreign came"
         );
         ((string)foreign["id"]!).ShouldBe("H1");
+        // The control is held against the book of record, and every cent of the difference has its cause.
+        var ties = await LinkedBooks.UntilAsync<JsonNode>(
+            async () =>
+            {
+                var all = await books.GetAsync("/tie-outs");
+                return all.AsArray().Any(t => t!["bookOfRecord"] is not null) ? all : null;
+            },
+            "no balances came"
+        );
+        foreach (var tie in ties.AsArray().Where(t => t!["bookOfRecord"] is not null))
+            tie!["bookOfRecordCauses"]!
+                .AsArray()
+                .Sum(c => (decimal)c!["amount"]!)
+                .ShouldBe((decimal)tie["bookOfRecordDifference"]!);
+        var receivables = ties.AsArray().Single(t => (string)t!["control"]! == "receivables")!;
+        receivables["bookOfRecordCauses"]!
+            .AsArray()
+            .ShouldContain(c => (string)c!["cause"]! == "foreign" && (decimal)c["amount"]! == -250m);
+        (await books.GetAsync("/findings?edition=draft"))
+            .AsArray()
+            .ShouldContain(f => (string)f!["code"]! == "foreign-on-control");
     }
 }

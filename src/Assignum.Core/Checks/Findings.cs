@@ -53,6 +53,7 @@ public static class Findings
         new Unpaired(),
         new RateDiffers(),
         new ChangedThere(),
+        new ForeignOnControl(),
     ];
 
     private static readonly Dictionary<string, Check> ByCode = All.ToDictionary(c => c.Code, StringComparer.Ordinal);

@@ -70,3 +70,9 @@ public sealed class ChangedThere() : LinkCheck("changed-there", "Changed there")
 {
     private protected override string Consequence => "What it stands for there may be another thing now.";
 }
+
+/// <summary>A journal made by hand in the general ledger on an account that is paired with a control account.</summary>
+public sealed class ForeignOnControl() : LinkCheck("foreign-on-control", "Made there by hand on a control account")
+{
+    private protected override string Consequence => "The ledger and the documents here come apart by it.";
+}

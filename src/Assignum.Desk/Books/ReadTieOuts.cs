@@ -16,7 +16,11 @@ public sealed record TieOutsView(
     DateOnly At,
     IReadOnlyList<TieOut> Controls,
     IReadOnlyDictionary<Control, TheirTieOut> Theirs
-);
+)
+{
+    /// <summary>Those that the connected general ledger told balances for, of that day.</summary>
+    public IReadOnlyDictionary<Control, RecordTie> Record { get; init; } = new Dictionary<Control, RecordTie>();
+}
 
 /// <summary>One control at a day, opened.</summary>
 /// <param name="More">The entry before which further rows are; null: these are all.</param>
@@ -47,7 +51,79 @@ public sealed class ReadTieOuts(DeskContext desk, ControlAccounts controlsOf)
         var theirs = new Dictionary<Control, TheirTieOut>();
         foreach (var (control, list) in await TheirStore.ListsAsync(db, visit.State.Id, day, stop))
             theirs[control] = await CompareAsync(db, visit.State.Id, control, of, day, list, stop);
-        return new TieOutsView(day, found, theirs);
+        return new TieOutsView(day, found, theirs) { Record = await RecordAsync(db, visit, found, day, stop) };
+    }
+
+    // Against the first ledger that is live and told its balances of that day.
+    private async Task<IReadOnlyDictionary<Control, RecordTie>> RecordAsync(
+        Npgsql.NpgsqlConnection db,
+        Visit visit,
+        IReadOnlyList<TieOut> found,
+        DateOnly day,
+        CancellationToken stop
+    )
+    {
+        var ties = new Dictionary<Control, RecordTie>();
+        var links = (await ConnectionStore.ListAsync(db, visit.State.Id, stop)).Where(c =>
+            c.Of.TakesEntries && (c.State is "live" or "paused")
+        );
+        foreach (var link in links)
+        {
+            var at = (visit.State.Id, link.Id);
+            var balances = await BookOfRecordStore.BalancesAsync(db, at, day, stop);
+            if (balances.Count == 0 || link.LiveFrom is not { } from)
+                continue;
+            var set = await new SetUps.ViewSetUp(desk).OfAsync(visit.State, "main", null, stop);
+            if (set.Result is not { SetUp.SetUp: var setUp })
+                continue;
+            var pairs = Core.Pairing.Pairs.Of(setUp, link.Code, "account");
+            var theirs = found.ToDictionary(
+                t => t.Control,
+                t =>
+                    t.Accounts.Select(a => pairs.OfOurs(a)?.Theirs)
+                        .OfType<string>()
+                        .Distinct(StringComparer.Ordinal)
+                        .ToList()
+            );
+            var missing = await BookOfRecordStore.MissingAsync(
+                db,
+                at,
+                day,
+                from,
+                [.. found.SelectMany(t => t.Accounts)],
+                stop
+            );
+            var foreign = await BookOfRecordStore.ForeignAsync(
+                db,
+                at,
+                day,
+                [.. theirs.Values.SelectMany(t => t)],
+                stop
+            );
+            foreach (var tie in found.Where(t => theirs[t.Control].Count > 0))
+            {
+                RecordCauseSum Of(RecordCause cause, string word)
+                {
+                    var of = missing.Where(m => m.Cause == word && tie.Accounts.Contains(m.Account)).ToList();
+                    return new RecordCauseSum(cause, of.Sum(m => m.Amount), of.Sum(m => m.Count));
+                }
+                var made = foreign.Where(f => theirs[tie.Control].Contains(f.Account)).ToList();
+                ties[tie.Control] = BooksOfRecord.Of(
+                    tie.Control,
+                    link.Code,
+                    tie.Ledger,
+                    theirs[tie.Control].Sum(t => balances.GetValueOrDefault(t)),
+                    [
+                        Of(RecordCause.BeforeOpening, "before"),
+                        Of(RecordCause.NotSent, "unsent"),
+                        Of(RecordCause.RefusedThere, "refused"),
+                        new RecordCauseSum(RecordCause.Foreign, -made.Sum(f => f.Amount), made.Sum(f => f.Count)),
+                    ]
+                );
+            }
+            return ties;
+        }
+        return ties;
     }
 
     /// <summary>One control with the lines that are in its accounts or in its documents alone.</summary>

@@ -126,8 +126,7 @@ internal sealed class FeedBatch(Connection link, EntityState state, FeedOrder or
                 );
             if (Moved(one, set?.SetUp) is { } moved)
                 note = FeedJson.Reason("moved-to-open", moved);
-            var json = EventJson.Of(one.Event);
-            var read = EventReader.Parse(json.ToJsonString());
+            var read = new ReadEvent(one.Event, [], CanonicalOf(one.Event));
             Add(new FeedCandidate(one.Row, read, one.Names, one.Unmatched, note) { Totals = one.Totals });
         }
     }

@@ -27,6 +27,8 @@ internal static class LinkFacts
                 continue;
             var at = (state.Id, link.Id);
             if (link.Of.TakesEntries)
+                facts.AddRange(await ForeignAsync(db, state, link, setUp.SetUp, stop));
+            if (link.Of.TakesEntries)
                 facts.AddRange(
                     (await ReadNeeds.OursAsync(db, at, state, link, setUp.SetUp, stop))
                         .Take(Most)
@@ -72,5 +74,40 @@ internal static class LinkFacts
             );
         }
         return facts;
+    }
+
+    // What is made there by hand on accounts that are paired with control accounts.
+    private static async Task<IEnumerable<LinkFact>> ForeignAsync(
+        NpgsqlConnection db,
+        EntityState state,
+        Connection link,
+        SetUp setUp,
+        CancellationToken stop
+    )
+    {
+        var pairs = Pairs.Of(setUp, link.Code, "account");
+        var ours = setUp
+            .Accounts.Where(a => a.Control != Core.Chart.Control.None)
+            .Select(a => (Ours: a, pairs.OfOurs(a.Number)?.Theirs))
+            .Where(a => a.Theirs is not null)
+            .ToLookup(a => a.Theirs!, a => a.Ours);
+        return (
+            await BookOfRecordStore.ForeignAsync(
+                db,
+                (state.Id, link.Id),
+                state.Today,
+                [.. ours.Select(o => o.Key)],
+                stop
+            )
+        ).Select(f => new LinkFact(
+            "foreign-on-control",
+            link.Code,
+            "account",
+            f.Account,
+            0,
+            Math.Abs(f.Amount),
+            $"{f.Count} journals of {link.Name} on {f.Account}, paired with {string.Join(", ", ours[f.Account].Select(o => o.Number))}, "
+                + $"were made there by hand: {f.First} is one."
+        ));
     }
 }

@@ -27,7 +27,7 @@ internal sealed class PostFeed(
     Connection link
 ) : IPostsInOrder
 {
-    private const int Batch = 500,
+    private const int Batch = 1_000,
         MostMissing = 10_000,
         LongestSubject = 200;
 

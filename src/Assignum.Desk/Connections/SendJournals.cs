@@ -44,6 +44,8 @@ internal sealed class SendJournals(
         await using var db = await links.Desk.Database.OpenAsync(stop);
         if (asks && !await ForeignAsync(db, stop))
             return;
+        if (asks)
+            await BalancesAsync(db, stop);
         await TakeAsync(db, stop);
         if (changed)
             await WithinAsync(db, () => LinkJournalStore.WakeAsync(db, at, stop), stop);
@@ -83,6 +85,28 @@ internal sealed class SendJournals(
                 stop
             );
         } while (taken > 0);
+    }
+
+    // Its balances of today, and of the end of the month before: what control accounts are held against.
+    private async Task BalancesAsync(NpgsqlConnection db, CancellationToken stop)
+    {
+        var month = new DateOnly(state.Today.Year, state.Today.Month, 1);
+        foreach (var day in new[] { month.AddDays(-1), state.Today })
+        {
+            var answer = await client.GetAsync($"balances?at={day:yyyy-MM-dd}", lease.Held);
+            if (answer is not { Fault: null, Json: { ValueKind: JsonValueKind.Array } list })
+                return;
+            var balances = new List<(string, decimal)>();
+            foreach (var one in list.EnumerateArray())
+                if (
+                    Text(one, "account") is { Length: > 0 and <= LinkJson.LongestId } account
+                    && one.TryGetProperty("balance", out var b)
+                    && b.ValueKind == JsonValueKind.Number
+                    && b.TryGetDecimal(out var balance)
+                )
+                    balances.Add((account, balance));
+            await WithinAsync(db, () => BookOfRecordStore.KeepAsync(db, at, day, balances, stop), stop);
+        }
     }
 
     // What journals that wait or are dead are about.

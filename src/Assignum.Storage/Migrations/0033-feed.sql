@@ -136,7 +136,7 @@ create table link_balance (
   fetched_at timestamptz not null default now(),
   primary key (entity_id, connection_id, at, account)
 );
-grant select, insert, delete on link_balance to assignum_app;
+grant select, insert, update, delete on link_balance to assignum_app;
 
 -- Which installation wrote this database: a copy of it is another.
 create table installation (one boolean primary key default true check (one), id uuid not null, at timestamptz not null default now());

@@ -52,7 +52,11 @@ internal static class BookEndpoints
             return wrong!;
         var found = await ties.AllAsync(visit, day, http.RequestAborted);
         return found.Result is { } of
-            ? Results.Json(of.Controls.Select(c => Told(c, of.Theirs.GetValueOrDefault(c.Control))))
+            ? Results.Json(
+                of.Controls.Select(c =>
+                    Told(c, of.Theirs.GetValueOrDefault(c.Control), of.Record.GetValueOrDefault(c.Control))
+                )
+            )
             : ApiProblem.Of(found);
     }
 
@@ -336,7 +340,7 @@ internal static class BookEndpoints
             : ApiProblem.Of(kept);
     }
 
-    private static Dictionary<string, object?> Told(TieOut of, TheirTieOut? theirs)
+    private static Dictionary<string, object?> Told(TieOut of, TheirTieOut? theirs, RecordTie? record = null)
     {
         var told = new Dictionary<string, object?>
         {
@@ -347,6 +351,17 @@ internal static class BookEndpoints
             ["difference"] = of.Difference,
             ["causes"] = of.Causes.Select(Told),
         };
+        if (record is not null)
+        {
+            told["bookOfRecord"] = record.Amount;
+            told["bookOfRecordDifference"] = record.Difference;
+            told["bookOfRecordCauses"] = record.Causes.Select(c => new
+            {
+                cause = Words.Of(c.Cause),
+                amount = c.Amount,
+                count = c.Count,
+            });
+        }
         if (theirs is null)
             return told;
         told["theirs"] = theirs.Theirs;

@@ -85,6 +85,17 @@ public sealed class BooksModel(DeskContext desk, ReadTieOuts ties) : EntityPage(
         );
     }
 
+    /// <summary>Why a control here and the book of record differ, in words.</summary>
+    public static string Said(RecordCause cause) =>
+        cause switch
+        {
+            RecordCause.NotSent => "not there yet",
+            RecordCause.RefusedThere => "refused there",
+            RecordCause.Foreign => "made there by hand",
+            RecordCause.BeforeOpening => "before the first day",
+            _ => "other",
+        };
+
     /// <summary>A cause as people say it.</summary>
     public static string Said(TieCause cause) =>
         cause switch
