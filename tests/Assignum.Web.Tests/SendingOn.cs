@@ -216,4 +216,31 @@ public sealed class SendingOn(LinkedApp app) : IClassFixture<LinkedApp>, IAsyncL
             .AsArray()
             .ShouldContain(f => (string)f!["code"]! == "foreign-on-control");
     }
+
+    [Fact]
+    public async Task What_was_sent_before_a_restore_is_known_again_by_what_it_says()
+    {
+        var (code, of) = await LiveAsync();
+        var number = (string)(await SaleAsync("Z1"))[0]!["number"]!;
+        await SentAsync(code, number);
+        // As if the database had been put back to before the journal was sent, in another installation: what is there has
+        // a key that is not known here any more.
+        await using (
+            var command = app.Database.Database.Command(
+                $"""
+                update connection set taken_entry = taken_entry - 1 where code = '{code}';
+                delete from link_cursor where connection_id = (select connection_id from connection where code = '{code}');
+                delete from link_journal where "number" = '{number}'
+                  and connection_id = (select connection_id from connection where code = '{code}');
+                update installation set id = gen_random_uuid();
+                """
+            )
+        )
+            await command.ExecuteNonQueryAsync(TestContext.Current.CancellationToken);
+        await books.AskAsync(code);
+        var sent = await SentAsync(code, number);
+        ((string)sent["reasons"]![0]!["code"]!).ShouldBe("adopted");
+        of.Journals.Count(j => (string)j["number"]! == number).ShouldBe(1);
+        ((string)sent["key"]!).ShouldNotBe((string)of.Journals.Single(j => (string)j["number"]! == number)["key"]!);
+    }
 }
