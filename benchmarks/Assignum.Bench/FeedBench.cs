@@ -75,9 +75,11 @@ internal static class FeedBench
         {
             await using var more = data.CreateCommand(
                 $"""
-                insert into link_event (entity_id, connection_id, id, kind, date, amount, body, state, reasons, reason, subject)
+                insert into link_event (entity_id, connection_id, id, kind, date, amount, body, state, reasons, reason, subject,
+                  named)
                 select entity_id, connection_id, 'M' || g || '-' || row_id, kind, date, amount, body, 'dead', reasons, 'far-date',
-                  'made ' || g from link_event, generate_series(1, {Grouped / Waiting - 1}) g where state = 'waiting'
+                  'made ' || g, true from link_event, generate_series(1, {Grouped / Waiting
+                    - 1}) g where state = 'waiting'
                 """
             );
             await more.ExecuteNonQueryAsync();

@@ -1,5 +1,6 @@
 using System.Net;
 using System.Text.Json.Nodes;
+using Assignum.Testing;
 
 namespace Assignum.Web.Tests;
 
@@ -225,18 +226,16 @@ public sealed class SendingOn(LinkedApp app) : IClassFixture<LinkedApp>, IAsyncL
         await SentAsync(code, number);
         // As if the database had been put back to before the journal was sent, in another installation: what is there has
         // a key that is not known here any more.
-        await using (
-            var command = app.Database.Database.Command(
-                $"""
-                update connection set taken_entry = taken_entry - 1 where code = '{code}';
-                delete from link_cursor where connection_id = (select connection_id from connection where code = '{code}');
-                delete from link_journal where "number" = '{number}'
-                  and connection_id = (select connection_id from connection where code = '{code}');
-                update installation set id = gen_random_uuid();
-                """
-            )
-        )
-            await command.ExecuteNonQueryAsync(TestContext.Current.CancellationToken);
+        TestDatabase.Execute(
+            app.Database.Owner,
+            $"""
+            update connection set taken_entry = taken_entry - 1 where code = '{code}';
+            delete from link_cursor where connection_id = (select connection_id from connection where code = '{code}');
+            delete from link_journal where "number" = '{number}'
+              and connection_id = (select connection_id from connection where code = '{code}');
+            update installation set id = gen_random_uuid();
+            """
+        );
         await books.AskAsync(code);
         var sent = await SentAsync(code, number);
         ((string)sent["reasons"]![0]!["code"]!).ShouldBe("adopted");

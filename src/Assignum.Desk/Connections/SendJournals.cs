@@ -44,19 +44,21 @@ internal sealed class SendJournals(
         await using var db = await links.Desk.Database.OpenAsync(stop);
         if (asks && !await ForeignAsync(db, stop))
             return;
-        if (asks)
-            await BalancesAsync(db, stop);
         await TakeAsync(db, stop);
         if (changed)
             await WithinAsync(db, () => LinkJournalStore.WakeAsync(db, at, stop), stop);
         var held = await HeldAsync(db, stop);
         // The first that is left is always tried, so this ends.
+        var sent = false;
         while (await LinkJournalStore.NextAsync(db, at, Batch, stop) is { Count: > 0 } rows)
         {
             await SendAsync(db, rows, held, stop);
             if (Trouble is not null)
                 return;
+            sent = true;
         }
+        if (asks || sent)
+            await BalancesAsync(db, stop);
     }
 
     private async Task WithinAsync(NpgsqlConnection db, Func<Task> what, CancellationToken stop)
