@@ -30,6 +30,7 @@ public class Layers
         "Editions",
         "Work",
         "Pairing",
+        "Feeding",
         "Access",
     ];
 

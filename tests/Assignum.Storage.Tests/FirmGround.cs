@@ -500,7 +500,13 @@ public class FirmGround
         await company.ImportAsync(code, [Row(Parts.Policies, ("policy", "discounts"), ("value", "net"))]);
         await company.PublishAsync(code, new DateOnly(2026, 2, 1));
         // A process that knows no set-up yet, with fewer connections than posters.
-        var few = new NpgsqlConnectionStringBuilder(company.Test.Application) { MaxPoolSize = 4 }.ConnectionString;
+        // A hundred share four of them beside whatever else this machine does: who waits for a holder that waits for it waits
+        // for ever, however long that may be.
+        var few = new NpgsqlConnectionStringBuilder(company.Test.Application)
+        {
+            MaxPoolSize = 4,
+            Timeout = 60,
+        }.ConnectionString;
         await using var database = new Database(few);
         var desk = new DeskContext(database);
         var posted = await Task.WhenAll(

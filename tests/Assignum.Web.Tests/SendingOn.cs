@@ -28,11 +28,12 @@ public sealed class SendingOn(LinkedApp app) : IClassFixture<LinkedApp>, IAsyncL
     private static string Day(int back = 0) => DateTime.UtcNow.AddDays(-back).ToString("yyyy-MM-dd");
 
     // A ledger whose accounts are ours with another number, live since ten days.
-    private async Task<(string Code, ToldSystems.System Of)> LiveAsync(object? with = null)
+    // Of several the first by its code is the book of record.
+    private async Task<(string Code, ToldSystems.System Of)> LiveAsync(object? with = null, string prefix = "GL")
     {
         var number = Interlocked.Increment(ref made);
         var of = told.Add($"gl{number}", "ledger");
-        var code = $"GL-{number}";
+        var code = $"{prefix}-{number}";
         await books.JoinAsync(code, $"gl{number}", "ledger", with);
         await books.PairAsync(code, [.. LinkedBooks.Accounts.Select(a => ("account", "T" + a, a))]);
         await books.PostAsync($"/connections/{code}/live", new { from = Day(10) });
@@ -93,16 +94,17 @@ public sealed class SendingOn(LinkedApp app) : IClassFixture<LinkedApp>, IAsyncL
         of.Fault = _ => broken-- > 0 ? Microsoft.AspNetCore.Http.Results.StatusCode(500) : null;
         var second = (string)(await SaleAsync("L2"))[0]!["number"]!;
         await SentAsync(code, second);
-        of.Journals.Count.ShouldBe(2);
+        of.Journals.Count(j => (string)j["number"]! == second).ShouldBe(1);
         // Lost there and asked for again by its day: the same bytes.
         lock (of.Journals)
         {
-            of.Contents.Remove((string)of.Journals[0]["key"]!);
-            of.Journals.RemoveAt(0);
+            var lost = of.Journals.FindIndex(j => (string)j["number"]! == first);
+            of.Contents.Remove((string)of.Journals[lost]["key"]!);
+            of.Journals.RemoveAt(lost);
         }
         await books.PostAsync($"/connections/{code}/resend?date={Day()}", null, HttpStatusCode.Accepted);
         await LinkedBooks.UntilAsync(
-            () => Task.FromResult(of.Journals.Count == 2 ? "there" : null),
+            () => Task.FromResult(of.Journals.Any(j => (string)j["number"]! == first) ? "there" : null),
             "it was not sent again"
         );
         of.Bodies.Where(b => b.Contains(first, StringComparison.Ordinal)).Distinct().Count().ShouldBe(1);
@@ -177,7 +179,7 @@ public sealed class SendingOn(LinkedApp app) : IClassFixture<LinkedApp>, IAsyncL
     [Fact]
     public async Task What_is_booked_there_by_hand_comes_back_as_foreign()
     {
-        var (code, of) = await LiveAsync();
+        var (code, of) = await LiveAsync(prefix: "A-GL");
         of.Journals.Add(
             (JsonObject)
                 JsonNode.Parse(

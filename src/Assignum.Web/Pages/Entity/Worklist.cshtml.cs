@@ -26,7 +26,7 @@ public sealed class WorklistModel(
 
     private const int MostOfGroup = 25;
 
-    public override string Place => "worklist";
+    public override string Place => "connections";
 
     /// <summary>The group that is looked at: its connection, state, reason and what of.</summary>
     [BindProperty(SupportsGet = true)]
