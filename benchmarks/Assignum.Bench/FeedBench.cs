@@ -2,7 +2,6 @@ using System.Diagnostics;
 using System.Globalization;
 using System.Net;
 using System.Net.Http.Json;
-using System.Net.Sockets;
 using System.Text;
 using System.Text.Json.Nodes;
 using Npgsql;
@@ -235,22 +234,12 @@ internal static class FeedBench
     /// <summary>A shop that tells as many sales as it is told to.</summary>
     private sealed class Shop : IDisposable
     {
-        private readonly HttpListener listener = new();
+        private readonly FarLink link;
         private readonly List<string> events = [];
 
-        public Shop()
-        {
-            using (var free = new TcpListener(IPAddress.Loopback, 0))
-            {
-                free.Start();
-                Host = free.LocalEndpoint.ToString()!;
-            }
-            listener.Prefixes.Add($"http://{Host}/");
-            listener.Start();
-            _ = ServeAsync();
-        }
+        public Shop() => link = new FarLink(Answer);
 
-        public string Host { get; }
+        public string Host => link.Host;
 
         /// <summary>Sells so many of an item.</summary>
         public void Tell(int count, string item)
@@ -270,50 +259,20 @@ internal static class FeedBench
                 }
         }
 
-        private async Task ServeAsync()
+        private string Answer(HttpListenerRequest request)
         {
-            while (true)
-            {
-                HttpListenerContext context;
-                try
-                {
-                    context = await listener.GetContextAsync();
-                }
-                catch (Exception e) when (e is HttpListenerException or ObjectDisposedException)
-                {
-                    return;
-                }
-                var path = context.Request.Url!.AbsolutePath;
-                var body =
-                    path.EndsWith("/about", StringComparison.Ordinal)
-                        ? """
-                            {"system":"Shop","kind":"shop","life":"1","currency":"EUR","time":"2026-06-01T00:00:00Z","records":[],
-                              "lists":[],"writes":[]}
-                            """
-                    : path.EndsWith("/events", StringComparison.Ordinal) ? Page(context.Request)
-                    : """{"count":0,"byKind":[]}""";
-                var bytes = Encoding.UTF8.GetBytes(body);
-                context.Response.ContentType = "application/json";
-                await context.Response.OutputStream.WriteAsync(bytes);
-                context.Response.Close();
-            }
-        }
-
-        private string Page(HttpListenerRequest request)
-        {
-            int Number(string key, int otherwise) =>
-                int.TryParse(request.QueryString[key], NumberStyles.None, CultureInfo.InvariantCulture, out var n)
-                    ? n
-                    : otherwise;
-            var (after, limit) = (Number("after", 0), Number("limit", 1000));
+            var path = request.Url!.AbsolutePath;
+            if (path.EndsWith("/about", StringComparison.Ordinal))
+                return """
+                    {"system":"Shop","kind":"shop","life":"1","currency":"EUR","time":"2026-06-01T00:00:00Z","records":[],
+                      "lists":[],"writes":[]}
+                    """;
+            if (!path.EndsWith("/events", StringComparison.Ordinal))
+                return """{"count":0,"byKind":[]}""";
             lock (events)
-            {
-                var page = events.Skip(after).Take(limit).ToList();
-                var more = after + page.Count < events.Count ? "true" : "false";
-                return $$"""{"events":[{{string.Join(',', page)}}],"next":"{{after + page.Count}}","more":{{more}}}""";
-            }
+                return FarLink.Page(request, "events", events);
         }
 
-        public void Dispose() => listener.Close();
+        public void Dispose() => link.Dispose();
     }
 }

@@ -2,8 +2,6 @@ using System.Diagnostics;
 using System.Globalization;
 using System.Net;
 using System.Net.Http.Json;
-using System.Net.Sockets;
-using System.Text;
 using System.Text.Json;
 using System.Text.Json.Nodes;
 using Assignum.Core.Records;
@@ -177,7 +175,7 @@ internal static class LinkBench
     /// <summary>A system that offers its records over the link, and nothing else.</summary>
     private sealed class FarSystem : IDisposable
     {
-        private readonly HttpListener listener = new();
+        private readonly FarLink link;
         private readonly List<string> parties;
         private readonly List<string> items;
 
@@ -208,60 +206,24 @@ internal static class LinkBench
                         $"{{\"id\":\"sku-{i}\",\"name\":\"Thing number {i}\",\"status\":\"active\",\"nature\":\"physical\"}}"
                     ),
             ];
-            using (var free = new TcpListener(IPAddress.Loopback, 0))
-            {
-                free.Start();
-                Host = free.LocalEndpoint.ToString()!;
-            }
-            listener.Prefixes.Add($"http://{Host}/");
-            listener.Start();
-            _ = ServeAsync();
+            link = new FarLink(Answer);
         }
 
-        public string Host { get; }
+        public string Host => link.Host;
 
-        private async Task ServeAsync()
+        private string Answer(HttpListenerRequest request)
         {
-            while (true)
-            {
-                HttpListenerContext context;
-                try
-                {
-                    context = await listener.GetContextAsync();
-                }
-                catch (Exception e) when (e is HttpListenerException or ObjectDisposedException)
-                {
-                    return;
-                }
-                var path = context.Request.Url!.AbsolutePath;
-                var body =
-                    path.EndsWith("/about", StringComparison.Ordinal)
-                        ? """
-                            {"system":"Far","kind":"shop","life":"1","currency":"EUR","time":"2026-01-01T00:00:00Z",
-                              "records":["items","parties"],"lists":[],"writes":[]}
-                            """
-                    : path.EndsWith("/parties", StringComparison.Ordinal) ? Page(context.Request, "records", parties)
-                    : path.EndsWith("/items", StringComparison.Ordinal) ? Page(context.Request, "records", items)
-                    : """{"events":[],"next":"0","more":false}""";
-                var bytes = Encoding.UTF8.GetBytes(body);
-                context.Response.ContentType = "application/json";
-                await context.Response.OutputStream.WriteAsync(bytes);
-                context.Response.Close();
-            }
+            var path = request.Url!.AbsolutePath;
+            return path.EndsWith("/about", StringComparison.Ordinal)
+                    ? """
+                        {"system":"Far","kind":"shop","life":"1","currency":"EUR","time":"2026-01-01T00:00:00Z",
+                          "records":["items","parties"],"lists":[],"writes":[]}
+                        """
+                : path.EndsWith("/parties", StringComparison.Ordinal) ? FarLink.Page(request, "records", parties)
+                : path.EndsWith("/items", StringComparison.Ordinal) ? FarLink.Page(request, "records", items)
+                : """{"events":[],"next":"0","more":false}""";
         }
 
-        private static string Page(HttpListenerRequest request, string name, List<string> rows)
-        {
-            int Number(string key, int otherwise) =>
-                int.TryParse(request.QueryString[key], NumberStyles.None, CultureInfo.InvariantCulture, out var n)
-                    ? n
-                    : otherwise;
-            var (after, limit) = (Number("after", 0), Number("limit", 1000));
-            var page = rows.Skip(after).Take(limit).ToList();
-            var more = after + page.Count < rows.Count ? "true" : "false";
-            return $$"""{"{{name}}":[{{string.Join(',', page)}}],"next":"{{after + page.Count}}","more":{{more}}}""";
-        }
-
-        public void Dispose() => listener.Close();
+        public void Dispose() => link.Dispose();
     }
 }

@@ -44,7 +44,14 @@ internal sealed partial class ServedApp : IAsyncDisposable
     }
 
     /// <param name="hosts">Hosts and ports of this machine that may be joined.</param>
-    public static async Task<ServedApp> StartAsync(string root, string owner, string application, string? hosts = null)
+    /// <param name="installation">Which installation it is; null: the database says.</param>
+    public static async Task<ServedApp> StartAsync(
+        string root,
+        string owner,
+        string application,
+        string? hosts = null,
+        string? installation = null
+    )
     {
         var port = FreePort();
         var info = new ProcessStartInfo(
@@ -71,6 +78,8 @@ internal sealed partial class ServedApp : IAsyncDisposable
             info.Environment[name] = value;
         if (hosts is not null)
             info.Environment["ASSIGNUM_LINK_HOSTS"] = hosts;
+        if (installation is not null)
+            info.Environment["ASSIGNUM_INSTALLATION"] = installation;
         var process = Process.Start(info)!;
         process.OutputDataReceived += (_, _) => { };
         process.BeginOutputReadLine();

@@ -11,7 +11,7 @@ public static class ConnectionStore
         connection_id, code, kind, "name", address, currency, gap_minutes, patience_days, closed_period, state, why,
           paused_from,
         life, admits, live_from, version, key_hidden is not null, refusals, contact_at, trouble, made_by, made_at,
-          sends, parallel_from, failures
+          sends, parallel_from, failures, sends_by, folder
         """;
 
     private static Connection Read(NpgsqlDataReader r) =>
@@ -40,7 +40,9 @@ public static class ConnectionStore
             r.GetDateTime(21),
             r.GetString(22),
             r.IsDBNull(23) ? null : r.GetFieldValue<DateOnly>(23),
-            r.GetInt32(24)
+            r.GetInt32(24),
+            r.GetString(25),
+            r.Text(26)
         );
 
     /// <summary>All of an entity, by code; closed ones too.</summary>
@@ -97,8 +99,8 @@ public static class ConnectionStore
         await using var command = new NpgsqlCommand(
             $"""
             insert into connection (entity_id, code, kind, "name", address, currency, gap_minutes, patience_days,
-              closed_period,
-              key_hidden, hook_hidden, made_by) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)
+              closed_period, key_hidden, hook_hidden, made_by, admits, sends, sends_by, folder)
+            values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16)
             on conflict (entity_id, code) do nothing returning {Columns}
             """,
             db
@@ -118,6 +120,10 @@ public static class ConnectionStore
                 LinkSql.Parameter(keyHidden),
                 new() { Value = hookHidden },
                 new() { Value = of.MadeBy },
+                new() { Value = of.Admits.ToArray() },
+                new() { Value = of.Sends },
+                new() { Value = of.SendsBy },
+                LinkSql.Parameter(of.Folder),
             },
         };
         return (await command.RowsAsync(Read, stop)).FirstOrDefault();
@@ -139,7 +145,8 @@ public static class ConnectionStore
             update connection set "name" = $4, address = $5, currency = $6, gap_minutes = $7, patience_days = $8,
               closed_period = $9,
               state = $10, why = $11, paused_from = $12, life = $13, admits = $14, live_from = $15, refusals = $16,
-              key_hidden = coalesce($17, key_hidden), sends = $18, parallel_from = $19, version = version + 1
+              key_hidden = coalesce($17, key_hidden), sends = $18, parallel_from = $19, sends_by = $20, folder = $21,
+              version = version + 1
             where entity_id = $1 and connection_id = $2 and version = $3
             """,
             (entity, of.Id),
@@ -159,7 +166,9 @@ public static class ConnectionStore
             of.Refusals,
             keyHidden,
             of.Sends,
-            LinkSql.Maybe(of.ParallelFrom, NpgsqlDbType.Date)
+            LinkSql.Maybe(of.ParallelFrom, NpgsqlDbType.Date),
+            of.SendsBy,
+            of.Folder
         );
         return await command.ExecuteNonQueryAsync(stop) == 1;
     }

@@ -29,7 +29,7 @@ public sealed class Database : IAsyncDisposable
             MaxAutoPrepare = 100,
             AutoPrepareMinUsages = 3,
             // Longer than a busy machine takes to let one in; a server that is not there refuses at once.
-            Timeout = 15,
+            Timeout = Math.Max(15, new NpgsqlConnectionStringBuilder(connectionString).Timeout),
             CommandTimeout = 60,
         };
         pool = NpgsqlDataSource.Create(settings.ConnectionString);

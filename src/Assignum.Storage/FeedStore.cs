@@ -7,7 +7,6 @@ namespace Assignum.Storage;
 
 /// <summary>An event that is to be posted.</summary>
 /// <param name="Late">It came after its number was given up.</param>
-/// <param name="Again">It was tried before.</param>
 public sealed record FeedRow(
     long Row,
     string Id,
@@ -41,7 +40,6 @@ public sealed record FeedMark(
 public static class FeedStore
 {
     /// <summary>The next that are to be posted, in their order.</summary>
-    /// <param name="below">Numbers from this one on are still waited for.</param>
     public static async Task<IReadOnlyList<FeedRow>> NextAsync(
         NpgsqlConnection db,
         (int Entity, int Connection) at,
@@ -132,7 +130,27 @@ public static class FeedStore
             marks.Select(m => m.Unmatched).ToArray()
         );
         await command.ExecuteNonQueryAsync(stop);
+        var lacks = marks
+            .Where(m => m.Unmatched)
+            .SelectMany(m => m.Awaits.Select(a => (a.Party, a.Name, m.Row)))
+            .ToList();
+        if (lacks.Count > 0)
+        {
+            await using var unmatched = LinkSql.Of(
+                db,
+                """
+                insert into link_unmatched (entity_id, connection_id, party, "name", row_id)
+                select $1, $2, * from unnest($3::text[], $4::text[], $5::bigint[]) on conflict do nothing
+                """,
+                at,
+                lacks.Select(l => l.Party).ToArray(),
+                lacks.Select(l => l.Name).ToArray(),
+                lacks.Select(l => l.Row).ToArray()
+            );
+            await unmatched.ExecuteNonQueryAsync(stop);
+        }
         var names = marks
+            .Where(m => !m.Unmatched)
             .SelectMany(m =>
                 m.Names.Select(n => (n.Party, What: n.Order ? "order" : "document", n.Name, m.Row))
                     .Concat(m.Awaits.Select(a => (a.Party, What: "awaited", a.Name, m.Row)))

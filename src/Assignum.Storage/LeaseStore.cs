@@ -111,6 +111,21 @@ public static class LeaseStore
           from entity en where en.entity_id = c.entity_id)
         """;
 
+    /// <summary>What decides whether its events can post, as one text.</summary>
+    public static async Task<string> StampAsync(
+        NpgsqlConnection db,
+        (int Entity, int Connection) at,
+        CancellationToken stop
+    )
+    {
+        await using var command = LinkSql.Of(
+            db,
+            $"select {Stamp} from connection c where c.entity_id = $1 and c.connection_id = $2",
+            at
+        );
+        return (string)(await command.ExecuteScalarAsync(stop))!;
+    }
+
     /// <summary>The live connections that are due: to be asked, with something new here, or with events to be tried.</summary>
     public static async Task<IReadOnlyList<DueLink>> DueAsync(NpgsqlConnection db, CancellationToken stop)
     {
@@ -119,16 +134,16 @@ public static class LeaseStore
             select c.entity_id, e.code, c.connection_id, c.code, c.ask_at <= clock_timestamp() as asks
             from connection c join entity e using (entity_id) left join link_lease l using (entity_id, connection_id)
             left join posting p using (entity_id)
-            where c.state = 'live' and coalesce(l.until, '-infinity') < clock_timestamp()
-              and (c.ask_at <= clock_timestamp() or c.wake or c.kind <> 'ledger' and (
+            where (c.state = 'live' or c.state = 'joining' and (c.parallel_from is not null or c.folder is not null)) and coalesce(l.until, '-infinity') < clock_timestamp()
+              and (c.ask_at <= clock_timestamp() or c.state = 'live' and (c.wake or c.kind <> 'ledger' and (
                 exists (select from link_event v where v.entity_id = c.entity_id and v.connection_id = c.connection_id
                   and v.state = 'received')
                 or c.tried_under <> {Stamp} and exists (select from link_event v where v.entity_id = c.entity_id
                   and v.connection_id = c.connection_id and v.state = 'waiting'))
-                or c.kind = 'ledger' and c.failures = 0 and (p.next_entry > c.taken_entry + 1 or c.tried_under <>
+                or c.kind = 'ledger' and c.sends_by = 'interface' and c.failures = 0 and (p.next_entry > c.taken_entry + 1 or c.tried_under <>
                   {Stamp} and exists (select
                   from link_journal j where j.entity_id = c.entity_id and j.connection_id = c.connection_id and
-                    j.state = 'waiting')))
+                    j.state = 'waiting'))))
             order by c.ask_at
             """,
             db

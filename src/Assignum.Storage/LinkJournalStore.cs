@@ -367,7 +367,7 @@ public static class LinkJournalStore
             """
             select journal_id from link_journal where entity_id = $1 and connection_id = $2 and state in ('waiting',
               'dead')
-              and coalesce(reason, '') <> 'behind' order by journal_id limit 20000
+              and coalesce(reason, '') not in ('behind', 'in-file') order by journal_id limit 20000
             """,
             at
         );
@@ -403,6 +403,7 @@ public static class LinkJournalStore
               else body end,
               reason = case when $5 is null then reason else $4 end
             where entity_id = $1 and connection_id = $2 and journal_id = any($3) and state in ('waiting', 'dead')
+              and (state = 'dead' or reason is distinct from 'in-file')
             """,
             at,
             journals.ToArray(),

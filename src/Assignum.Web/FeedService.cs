@@ -36,6 +36,7 @@ internal sealed partial class FeedService(Feeder feeder, IConfiguration configur
             }
         }
         catch (OperationCanceledException) { }
+        await feeder.EndAsync();
     }
 
     [LoggerMessage(LogLevel.Warning, "The database is away; feeds wait.")]

@@ -36,7 +36,12 @@ builder.Services.AddSingleton<StartProgress>();
 builder.Services.AddHostedService<FirstStart>();
 builder.Services.AddHostedService<WorkService>();
 builder.Services.AddHostedService<FeedService>();
-builder.Services.AddSingleton(Assignum.Desk.Connections.LinkSettings.Of(builder.Configuration["ASSIGNUM_LINK_HOSTS"]));
+builder.Services.AddSingleton(
+    Assignum.Desk.Connections.LinkSettings.Of(
+        builder.Configuration["ASSIGNUM_LINK_HOSTS"],
+        builder.Configuration["ASSIGNUM_FILE_FOLDERS"]
+    )
+);
 DeskTasks.Register(builder.Services);
 
 builder.WebHost.ConfigureKestrel(k =>

@@ -15,7 +15,10 @@ public sealed class LinkedApp : RunningApp
 
     /// <inheritdoc/>
     protected override IReadOnlyList<(string Name, string Value)> Settings =>
-        [("ASSIGNUM_LINK_HOSTS", $"127.0.0.1:{Port}")];
+        [("ASSIGNUM_LINK_HOSTS", $"127.0.0.1:{Port}"), ("ASSIGNUM_FILE_FOLDERS", Folder)];
+
+    /// <summary>A folder under which files may be taken.</summary>
+    public string Folder { get; } = Directory.CreateTempSubdirectory("assignum-files-").FullName;
 
     private static int Free()
     {

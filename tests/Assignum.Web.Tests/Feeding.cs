@@ -290,4 +290,65 @@ public sealed class Feeding(LinkedApp app) : IClassFixture<LinkedApp>, IAsyncLif
         why.ShouldContain("0.00");
         (await books.GetAsync($"/connections/{code}/files")).AsArray().Count.ShouldBe(2);
     }
+
+    [Fact]
+    public async Task A_latecomer_posts_unless_its_document_went_on_and_what_nobody_brings_posts_unmatched()
+    {
+        var (shop, pay) = await LiveAsync(new { gapMinutes = 0 });
+        var of = Of(shop);
+        of.Tells(Sale("T1"));
+        var (late, later) = (of.Skips(), of.Skips());
+        of.Tells(Sale("T4"));
+        await books.AskAsync(shop);
+        await books.BecomesAsync(shop, "T4", "posted");
+        of.Tells(Sale("T2"), late);
+        of.Tells(
+            $$"""
+            {"id":"T3","kind":"sales-credit-note","date":"{{Day()}}","reference":"T3","corrects":"T4",
+              "party":"SCH-LOUGH",
+              "location":"CORK","lines":[{"item":"BK-1","quantity":1,"unitPrice":10.00}]}
+            """,
+            later
+        );
+        await books.AskAsync(shop);
+        ((bool)(await books.BecomesAsync(shop, "T2", "posted"))["late"]!).ShouldBeTrue();
+        var dead = await books.BecomesAsync(shop, "T3", "dead");
+        ((string)dead["reasons"]![0]!["code"]!).ShouldBe("late");
+        // A person looked, and it still holds.
+        await books.PostAsync(
+            $"/connections/{shop}/events/act",
+            new { rows = new[] { (long)dead["row"]! }, @do = "retry" }
+        );
+        await books.BecomesAsync(shop, "T3", "posted");
+        var totals = await books.GetAsync($"/connections/{shop}/totals?day={Day()}");
+        totals["differs"]!.AsArray().ShouldBeEmpty(totals.ToJsonString());
+        totals["theirs"]!.GetValue<long>().ShouldBe(4);
+
+        // Its patience is over: three days after its date.
+        Of(pay).Tells(Payment("U1", "NOWHERE").Replace(Day(), Day(5), StringComparison.Ordinal));
+        Of(pay).Tells(Payment("U2", "NOWHERE").Replace(Day(), "2052-01-01", StringComparison.Ordinal));
+        Of(pay).Tells(Payment("U3", "NOWHERE").Replace(Day(), "2052-02-01", StringComparison.Ordinal));
+        await books.AskAsync(pay);
+        ((bool)(await books.BecomesAsync(pay, "U1", "posted"))["unmatched"]!).ShouldBeTrue();
+        await books.BecomesAsync(pay, "U3", "dead");
+        // One act sets a whole group aside; what it is about is what its events say.
+        foreach (
+            var group in (await books.GetAsync("/worklist")).AsArray().Where(g => (string)g!["connection"]! == pay)
+        )
+            (
+                await books.PostAsync(
+                    $"/connections/{pay}/events/act",
+                    new
+                    {
+                        state = "dead",
+                        reason = "far-date",
+                        subject = (string)group!["subject"]!,
+                        @do = "set-aside",
+                        why = "typed wrongly there",
+                    }
+                )
+            )["changed"]!.GetValue<int>().ShouldBe(1);
+        await books.BecomesAsync(pay, "U2", "set-aside");
+        await books.BecomesAsync(pay, "U3", "set-aside");
+    }
 }

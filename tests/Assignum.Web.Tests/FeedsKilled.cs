@@ -238,6 +238,48 @@ public sealed class FeedsKilled
         }
     }
 
+    [Fact]
+    public async Task A_database_in_another_installation_asks_and_sends_nothing_until_somebody_resumes_it()
+    {
+        await using var database = new TestDatabase();
+        using var listener = new System.Net.Sockets.TcpListener(IPAddress.Loopback, 0);
+        listener.Start();
+        var port = ((IPEndPoint)listener.LocalEndpoint).Port;
+        listener.Stop();
+        await using var told = await ToldSystems.StartAsync(port);
+        Task<ServedApp> StartAsync(Guid installation) =>
+            ServedApp.StartAsync(
+                ProjectFiles.Root,
+                database.Owner,
+                database.Application,
+                $"127.0.0.1:{port}",
+                installation.ToString()
+            );
+        var (here, elsewhere) = (Guid.NewGuid(), Guid.NewGuid());
+        async Task<JsonNode> StandsAsync(Guid installation)
+        {
+            await using var app = await StartAsync(installation);
+            return await LinkedBooks.UntilAsync<JsonNode>(
+                async () =>
+                {
+                    var link = await new LinkedBooks(app.Client, port, Code).GetAsync("/connections/SHOP");
+                    await Task.Delay(500, Stop);
+                    // It is said before anything is asked.
+                    return (string)link["state"]! == (installation == here ? "joining" : "paused") ? link : null;
+                },
+                "it stands otherwise"
+            );
+        }
+        await using (var first = await StartAsync(here))
+        {
+            await EntityAsync(first.Client, Code);
+            told.Add("shop", "shop");
+            await new LinkedBooks(first.Client, port, Code).JoinAsync("SHOP", "shop", "shop");
+        }
+        await StandsAsync(here);
+        ((string)(await StandsAsync(elsewhere))["why"]!).ShouldBe("our-other-life");
+    }
+
     private static async Task AskAsync(TestDatabase database, string code)
     {
         // The connections that were ended are this test's too.

@@ -41,16 +41,15 @@ public sealed class SendingOn(LinkedApp app) : IClassFixture<LinkedApp>, IAsyncL
     }
 
     private Task<JsonNode> SaleAsync(string id, string? reference = null) =>
-        books.PostAsync(
-            "/events",
-            JsonNode.Parse(
-                $$"""
-                {"source":"till","id":"{{id}}","kind":"sales-invoice","date":"{{Day()}}","reference":"{{reference ??
-                  id}}",
-                  "party":"SCH-LOUGH","location":"CORK","lines":[{"item":"BK-1","quantity":2,"unitPrice":10.00}]}
-                """
-            )
-        );
+        books.PostAsync("/events", Sale(id, Day(), reference));
+
+    private static JsonNode Sale(string id, string day, string? reference = null) =>
+        JsonNode.Parse(
+            $$"""
+            {"source":"till","id":"{{id}}","kind":"sales-invoice","date":"{{day}}","reference":"{{reference ?? id}}",
+              "party":"SCH-LOUGH","location":"CORK","lines":[{"item":"BK-1","quantity":2,"unitPrice":10.00}]}
+            """
+        )!;
 
     private async Task<JsonNode> SentAsync(string code, string number, string state = "sent")
     {
@@ -84,6 +83,9 @@ public sealed class SendingOn(LinkedApp app) : IClassFixture<LinkedApp>, IAsyncL
         var first = (string)(await SaleAsync("L1"))[0]!["number"]!;
         var sent = await SentAsync(code, first);
         of.Journals.Count(j => (string)j["number"]! == first).ShouldBe(1);
+        // It was read back by its key, and not sent again.
+        ((string)sent["reasons"]![0]!["code"]!).ShouldBe("adopted");
+        of.Bodies.Count(b => b.Contains($"\"{first}\"", StringComparison.Ordinal)).ShouldBe(1);
         ((string)sent["theirs"]!).ShouldBe((string)of.Journals.Single(j => (string)j["number"]! == first)["id"]!);
         of.Bodies.Where(b => b.Contains(first, StringComparison.Ordinal)).Distinct().Count().ShouldBe(1);
         // Debit equals credit there, and every account is theirs.
@@ -243,5 +245,27 @@ public sealed class SendingOn(LinkedApp app) : IClassFixture<LinkedApp>, IAsyncL
         ((string)sent["reasons"]![0]!["code"]!).ShouldBe("adopted");
         of.Journals.Count(j => (string)j["number"]! == number).ShouldBe(1);
         ((string)sent["key"]!).ShouldNotBe((string)of.Journals.Single(j => (string)j["number"]! == number)["key"]!);
+    }
+
+    [Fact]
+    public async Task Where_a_ledger_wants_no_detail_a_day_is_one_journal_and_what_comes_later_of_it_another()
+    {
+        var (code, of) = await LiveAsync(new { sends = "day-sums" }, "SUM");
+        var before = of.Balances();
+        await books.PostAsync("/events", new JsonArray(Sale("Y1", Day(3)), Sale("Y2", Day(3))));
+        var day = $"day {Day(3)}";
+        await SentAsync(code, day);
+        JsonObject[] OfDay() => [.. of.Journals.Where(j => (string)j["number"]! == day)];
+        var lines = OfDay().Single()["lines"]!.AsArray();
+        // Two sales of 20.00: each account once a side.
+        lines.Select(l => ((decimal)l!["debit"]!, (decimal)l["credit"]!)).ShouldBe([(40m, 0m), (0m, 40m)], true);
+        await books.PostAsync("/events", Sale("Y3", Day(3)));
+        await LinkedBooks.UntilAsync(
+            () => Task.FromResult(OfDay().Length == 2 ? "there" : null),
+            "what came later was not sent"
+        );
+        OfDay()[1]["lines"]!.AsArray().Sum(l => (decimal)l!["debit"]!).ShouldBe(20m);
+        OfDay().Select(j => (string)j["key"]!).ShouldBeUnique();
+        before.ShouldBeEmpty();
     }
 }

@@ -58,5 +58,18 @@ public sealed record ForeignJournal(
     byte[]? Content
 );
 
+/// <summary>A file in which journals go on to a ledger.</summary>
+/// <param name="Open">Journals of which it was not said what became of them.</param>
+public sealed record JournalRun(
+    int Number,
+    int Journals,
+    decimal Amount,
+    string Who,
+    DateTime At,
+    string? ConfirmedBy,
+    DateTime? ConfirmedAt,
+    long Open
+);
+
 /// <summary>A file of documents that was taken.</summary>
 public sealed record LinkFile(long Id, string Name, int Documents, int Fresh, string Who, DateTime At);

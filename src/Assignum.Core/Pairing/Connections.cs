@@ -19,6 +19,9 @@ namespace Assignum.Core.Pairing;
 /// <param name="Sends">Of a ledger: <c>entries</c>, each as a journal, or <c>day-sums</c>.</param>
 /// <param name="ParallelFrom">From that day on its events are rehearsed beside what is booked elsewhere, and nothing posts.</param>
 /// <param name="Failures">How often asking it failed in a row.</param>
+/// <param name="SendsBy">Of a ledger: <c>interface</c>, or <c>file</c>: a numbered file a run, which its people
+/// confirm.</param>
+/// <param name="Folder">Of files: the folder of the server from which they are taken; null: they are uploaded.</param>
 public sealed record Connection(
     int Id,
     string Code,
@@ -44,11 +47,16 @@ public sealed record Connection(
     DateTime MadeAt,
     string Sends = "entries",
     DateOnly? ParallelFrom = null,
-    int Failures = 0
+    int Failures = 0,
+    string SendsBy = "interface",
+    string? Folder = null
 )
 {
     /// <summary>What it is.</summary>
     public LinkKind Of => LinkKind.Find(Kind)!;
+
+    /// <summary>Whether there is a system behind it that is asked. A ledger that gets files need have none.</summary>
+    public bool IsAsked => Of.IsAsked && !(SendsBy == "file" && Address.Length == 0);
 }
 
 /// <summary>A record of theirs as it came.</summary>

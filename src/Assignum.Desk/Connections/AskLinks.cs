@@ -30,7 +30,7 @@ public sealed class AskLinks(DeskContext desk, WorkDesk work)
                     $"{link.Name} is {link.State}: "
                         + (link.State == "paused" ? "resume it, then ask it." : "it is not asked any more.")
                 );
-            if (!link.Of.IsAsked)
+            if (!link.IsAsked)
                 return Outcome<WorkRow>.No(
                     Refusal.Conflict,
                     "no-system",

@@ -284,48 +284,14 @@ internal sealed class AskSystem(
     private async Task EventsAsync(IReadOnlyList<JsonElement> rows, CancellationToken stop)
     {
         var came = rows.Select(Came).ToList();
-        events += await LinkEventStore.TakeAsync(
-            db,
-            at,
-            came,
-            Reasons([
-                new Fault(
-                    FeedReasons.OtherContent,
-                    "An event of this id came before with other content: whoever made it says which of the two is right."
-                ),
-            ]),
-            Reasons([
-                new Fault(
-                    FeedReasons.SameSequence,
-                    "Another event came under its number: whoever made them says which of the two is meant.",
-                    "sequence"
-                ),
-            ]),
-            stop
-        );
+        events += await LinkEventStore.TakeAsync(db, at, came, FeedRules.OtherContent, FeedRules.SameSequence, stop);
     }
 
     private CameEvent Came(JsonElement json)
     {
         var read = LinkJson.Event(link.Code, json);
-        var e = read.Event;
-        var faults = FeedRules.Faults(link, read, state.Today);
-        return new CameEvent(
-            e.Id.Length > 0 ? e.Id : "?" + Guid.NewGuid().ToString("n"),
-            read.Sequence,
-            e.Kind.Length > 0 ? e.Kind : "?",
-            e.Date == default ? null : e.Date,
-            Math.Min(read.Amount, Core.Events.EventFields.LargestAmount),
-            read.Canonical,
-            (e.Channel ?? "", e.Method ?? e.ClearingMethod ?? "", e.Location ?? e.FromLocation ?? ""),
-            faults.Count > 0 ? Reasons(faults) : null,
-            read.Voids is null ? Translator.NamedIn(e) : [],
-            read.Unknown,
-            read.Voids
-        );
+        return FeedRules.Came(read, FeedRules.Faults(link, read, state.Today));
     }
-
-    private static (string, string) Reasons(IReadOnlyList<Fault> faults) => (faults[0].Code, FeedJson.Reasons(faults));
 
     // Waits and says nothing, or says why it is of no use to go on.
     private async Task<Fault?> FailedAsync(Fault fault, TimeSpan? retry, int turn, CancellationToken stop)

@@ -28,6 +28,9 @@ internal sealed record FeedCandidate(
 {
     /// <summary>What the document says that it comes to; null where it does not say.</summary>
     public (decimal? Gross, decimal? Tax) Totals { get; init; }
+
+    /// <summary>Documents without which it posts, after patience was at its end.</summary>
+    public IReadOnlyCollection<(string Party, string Name)> Lacks { get; init; } = [];
 }
 
 /// <summary>Events of a connection that are tried together: which of them can be posted, and why the others wait.</summary>
@@ -127,7 +130,13 @@ internal sealed class FeedBatch(Connection link, EntityState state, FeedOrder or
             if (Moved(one, set?.SetUp) is { } moved)
                 note = FeedJson.Reason("moved-to-open", moved);
             var read = new ReadEvent(one.Event, [], CanonicalOf(one.Event));
-            Add(new FeedCandidate(one.Row, read, one.Names, one.Unmatched, note) { Totals = one.Totals });
+            Add(
+                new FeedCandidate(one.Row, read, one.Names, one.Unmatched, note)
+                {
+                    Totals = one.Totals,
+                    Lacks = one.Unmatched ? [.. one.Awaits.Select(a => (a.Party, a.Name))] : [],
+                }
+            );
         }
     }
 
@@ -405,7 +414,7 @@ internal sealed class FeedBatch(Connection link, EntityState state, FeedOrder or
                         null,
                         candidate.Unmatched,
                         [],
-                        []
+                        answer.Outcome == "posted" ? candidate.Lacks : []
                     ),
                     _ => Refused(candidate, answer),
                 }

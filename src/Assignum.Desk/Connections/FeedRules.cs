@@ -1,6 +1,8 @@
 using Assignum.Core;
+using Assignum.Core.Feeding;
 using Assignum.Core.Pairing;
 using Assignum.Formats.Json;
+using Assignum.Storage;
 
 namespace Assignum.Desk.Connections;
 
@@ -36,4 +38,52 @@ internal static class FeedRules
             ]
             : [];
     }
+
+    /// <summary>An event as it is kept: what it comes to, where it is, and what it names.</summary>
+    /// <param name="faults">Why it is dead; empty: it is not.</param>
+    public static CameEvent Came(TheirEvent read, IReadOnlyList<Fault> faults)
+    {
+        var e = read.Event;
+        return new CameEvent(
+            e.Id.Length > 0 ? e.Id : Nameless(),
+            read.Sequence,
+            e.Kind.Length > 0 ? e.Kind : "?",
+            e.Date == default ? null : e.Date,
+            Math.Min(read.Amount, Core.Events.EventFields.LargestAmount),
+            read.Canonical,
+            (e.Channel ?? "", e.Method ?? e.ClearingMethod ?? "", e.Location ?? e.FromLocation ?? ""),
+            faults.Count > 0 ? Reasons(faults) : null,
+            read.Voids is null ? Translator.NamedIn(e) : [],
+            read.Unknown,
+            read.Voids
+        );
+    }
+
+    /// <summary>Something that came where an event should, and cannot be read.</summary>
+    public static CameEvent Unreadable(Fault why) =>
+        new(Nameless(), null, "?", null, 0, "null", ("", "", ""), Reasons([why]), [], []);
+
+    /// <summary>Why an event of a known id is dead.</summary>
+    public static (string Code, string Json) OtherContent { get; } =
+        Reasons([
+            new Fault(
+                FeedReasons.OtherContent,
+                "An event of this id came before with other content: whoever made it says which of the two is right."
+            ),
+        ]);
+
+    /// <summary>Why an event whose number another has is dead.</summary>
+    public static (string Code, string Json) SameSequence { get; } =
+        Reasons([
+            new Fault(
+                FeedReasons.SameSequence,
+                "Another event came under its number: whoever made them says which of the two is meant.",
+                "sequence"
+            ),
+        ]);
+
+    private static (string Code, string Json) Reasons(IReadOnlyList<Fault> faults) =>
+        (faults[0].Code, FeedJson.Reasons(faults));
+
+    private static string Nameless() => "?" + Guid.NewGuid().ToString("n");
 }

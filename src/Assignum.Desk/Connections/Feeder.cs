@@ -1,4 +1,6 @@
+using System.Collections.Concurrent;
 using System.Text.Json;
+using System.Text.Json.Nodes;
 using Assignum.Core.Editions;
 using Assignum.Core.Pairing;
 using Assignum.Desk.Posting;
@@ -9,7 +11,7 @@ namespace Assignum.Desk.Connections;
 
 /// <summary>Keeps the live connections going: asks them each minute and when they call, posts what they told, and sends on
 /// what was posted. Several processes share them by leases.</summary>
-public sealed class Feeder(LinkDesk links, ProposePairs propose, PostEvents post)
+public sealed class Feeder(LinkDesk links, ProposePairs propose, PostEvents post, TakeFiles files)
 {
     /// <summary>How often a system is asked that answers.</summary>
     public static readonly TimeSpan Each = TimeSpan.FromMinutes(1);
@@ -24,19 +26,31 @@ public sealed class Feeder(LinkDesk links, ProposePairs propose, PostEvents post
 
     private readonly FeedPlaces places = new();
 
-    /// <summary>Does what is due.</summary>
-    /// <returns>How many connections there was something to do for.</returns>
-    public async Task<int> NextAsync(CancellationToken stop)
+    private readonly Dictionary<(int Entity, int Connection), Task> turns = [];
+
+    /// <summary>Begins what is due, beside what goes on: a long turn of one connection keeps no other waiting.</summary>
+    /// <remarks>Not for several callers at once.</remarks>
+    public async Task NextAsync(CancellationToken stop)
     {
+        foreach (var (ended, turn) in turns.Where(t => t.Value.IsCompleted).ToList())
+        {
+            turns.Remove(ended);
+            await turn;
+        }
         IReadOnlyList<DueLink> due;
         await using (var db = await links.Desk.Database.OpenAsync(stop))
             due = await LeaseStore.DueAsync(db, stop);
-        await Parallel.ForEachAsync(
-            due,
-            new ParallelOptions { MaxDegreeOfParallelism = MostAtOnce, CancellationToken = stop },
-            async (one, token) => await TurnAsync(one, token)
-        );
-        return due.Count;
+        foreach (var one in due.Where(d => !turns.ContainsKey((d.Entity, d.Connection))))
+            if (turns.Count < MostAtOnce)
+                turns[(one.Entity, one.Connection)] = Task.Run(() => TurnAsync(one, stop), CancellationToken.None);
+    }
+
+    /// <summary>Waits until what goes on has ended.</summary>
+    public async Task EndAsync()
+    {
+        foreach (var turn in turns.Values)
+            await turn.ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+        turns.Clear();
     }
 
     private async Task TurnAsync(DueLink due, CancellationToken stop)
@@ -52,18 +66,33 @@ public sealed class Feeder(LinkDesk links, ProposePairs propose, PostEvents post
             if (
                 (await links.Desk.EnterAsync(db, actor, due.EntityCode, Access.Role.Preparer, false, held)).Result
                     is not { State: var state }
-                || await ConnectionStore.FindAsync(db, state.Id, due.Code, false, held) is not { State: "live" } link
+                || await ConnectionStore.FindAsync(db, state.Id, due.Code, false, held) is not { } link
+                || !(
+                    link.State == "live"
+                    || link.State == "joining" && (link.ParallelFrom is not null || link.Folder is not null)
+                )
             )
                 return;
-            if (due.Asks && !link.Of.IsAsked)
-                await LeaseStore.NextAskAsync(db, (state.Id, link.Id), Each, 0, held);
-            var asked = due.Asks && link.Of.IsAsked ? await AskAsync(db, lease, state, link, held) : null;
+            if (due.Asks && !link.IsAsked)
+                await LookAsync(db, actor, state, link, held);
+            var asked = due.Asks && link.IsAsked ? await AskAsync(db, lease, state, link, held) : null;
             link = (await ConnectionStore.FindAsync(db, state.Id, due.Code, false, held))!;
+            if (link.State == "joining")
+            {
+                if (asked is not null && link.Of.TakesEntries)
+                    await ReadThereAsync(db, lease, state, link, held);
+                else if (asked is not null)
+                    await asked.ProposeAsync(held);
+                return;
+            }
             if (link.State != "live")
                 return;
             if (link.Of.TakesEntries)
             {
-                await SendAsync(db, lease, state, link, asked is not null, held);
+                if (link.SendsBy == "interface")
+                    await SendAsync(db, lease, state, link, asked is not null, held);
+                else if (asked is not null)
+                    await ReadThereAsync(db, lease, state, link, held);
                 return;
             }
             // Whoever posts waits for nobody, and holds no second connection.
@@ -124,13 +153,13 @@ public sealed class Feeder(LinkDesk links, ProposePairs propose, PostEvents post
                 await CompareTotals.AskAsync(db, at, client, yesterday, stop);
             while (tells && await TotalStore.UntoldAsync(db, at, MostTold, stop) is { Count: > 0 } untold)
             {
-                var outcomes = new System.Text.Json.Nodes.JsonArray([
-                    .. untold.Select(u => new System.Text.Json.Nodes.JsonObject
+                var outcomes = new JsonArray([
+                    .. untold.Select(u => new JsonObject
                     {
                         ["id"] = u.Id,
                         ["state"] = u.State,
                         ["number"] = u.Number,
-                        ["reasons"] = System.Text.Json.Nodes.JsonNode.Parse(u.Reasons),
+                        ["reasons"] = JsonNode.Parse(u.Reasons),
                     }),
                 ]);
                 var answer = await client.SendTextAsync("outcomes", outcomes.ToJsonString(), null, lease.Held);
@@ -142,6 +171,74 @@ public sealed class Feeder(LinkDesk links, ProposePairs propose, PostEvents post
                 await transaction.CommitAsync(stop);
             }
         }
+    }
+
+    private readonly ConcurrentDictionary<(int Entity, int Connection), WatchedFolder> folders = new();
+
+    // What lies in its folder; what cannot be taken is said where the connection stands, and keeps no other file waiting.
+    private async Task LookAsync(
+        NpgsqlConnection db,
+        Access.Actor actor,
+        EntityState state,
+        Connection link,
+        CancellationToken stop
+    )
+    {
+        string? trouble = null;
+        if (link.Folder is not null)
+        {
+            var folder = folders.GetOrAdd((state.Id, link.Id), _ => new WatchedFolder());
+            trouble = WatchedFolder.Wrong(link.Folder, links.Settings.Folders)?.Message;
+            foreach (var (path, side) in folder.Fresh(link, links.Settings.Folders))
+            {
+                Outcome<FileTaken> taken;
+                try
+                {
+                    await using var file = File.OpenRead(path);
+                    taken = await files.RunAsync(
+                        actor,
+                        state.Code,
+                        link.Code,
+                        Path.GetFileName(path),
+                        file,
+                        side,
+                        false,
+                        stop
+                    );
+                }
+                catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+                {
+                    folder.Note(path, "it cannot be read.");
+                    continue;
+                }
+                if (taken.Faults is not [{ Code: "wrong-state" or "changed-meanwhile" }, ..])
+                    folder.Note(
+                        path,
+                        taken.Refused is null || taken.Faults is [{ Code: "taken-before" }, ..]
+                            ? null
+                            : taken.Faults[0].Message
+                    );
+            }
+            trouble ??= folder.Trouble;
+            await ConnectionStore.AskedAsync(db, state.Id, link.Id, trouble, false, (0, 0), null, stop);
+        }
+        await LeaseStore.NextAskAsync(db, (state.Id, link.Id), Each, 0, stop);
+    }
+
+    // What was booked there the old way.
+    private async Task ReadThereAsync(
+        NpgsqlConnection db,
+        FeedLease lease,
+        EntityState state,
+        Connection link,
+        CancellationToken stop
+    )
+    {
+        var (client, _) = await links.OpenAsync(db, state.Id, link, stop);
+        if (client is null)
+            return;
+        using (client)
+            await new SendJournals(links, lease, state, link, client, "").ReadThereAsync(stop);
     }
 
     private async Task SendAsync(
@@ -169,7 +266,8 @@ public sealed class Feeder(LinkDesk links, ProposePairs propose, PostEvents post
                     state,
                     link,
                     client,
-                    (await Installation(db, stop)).ToString("n")
+                    (await InstallationStore.IdAsync(db, stop))?.ToString("n")
+                        ?? throw new InvalidOperationException("It is not said which installation this is.")
                 );
                 await sending.RunAsync(asks, asks || now != before, stop);
                 trouble = sending.Trouble;
@@ -179,15 +277,6 @@ public sealed class Feeder(LinkDesk links, ProposePairs propose, PostEvents post
             return;
         await ConnectionStore.AskedAsync(db, state.Id, link.Id, trouble.Message, false, (0, 0), null, stop);
         await LeaseStore.NextAskAsync(db, at, Wait(failures + 1), failures + 1, stop);
-    }
-
-    private static async Task<Guid> Installation(NpgsqlConnection db, CancellationToken stop)
-    {
-        if (await InstallationStore.IdAsync(db, stop) is { } known)
-            return known;
-        var made = Guid.NewGuid();
-        await InstallationStore.SetAsync(db, made, stop);
-        return made;
     }
 
     /// <summary>Says which installation this is. A database that is another's was copied or restored: all its connections are

@@ -22,7 +22,9 @@ public sealed record ConnectionForm(
     string? ClosedPeriod,
     IReadOnlyList<string>? Admits,
     int? Version,
-    string? Sends = null
+    string? Sends = null,
+    string? SendsBy = null,
+    string? Folder = null
 );
 
 /// <summary>A connection that was just made, with the secret of its hooks: told once.</summary>
@@ -115,7 +117,10 @@ public sealed class KeepConnections(LinkDesk links)
                     "key"
                 )
             );
-        var asked = LinkKind.Find(form.Kind) is not { IsAsked: false };
+        // A ledger that gets files is asked only where it says an address.
+        var asked =
+            LinkKind.Find(form.Kind) is not { IsAsked: false }
+            && !(form.SendsBy == "file" && string.IsNullOrWhiteSpace(form.Address));
         if (asked && string.IsNullOrEmpty(form.Key))
             faults.Add(new Fault("missing-value", "Enter the key that the system gave for us.", "key"));
         var link = Filled(
@@ -159,7 +164,7 @@ public sealed class KeepConnections(LinkDesk links)
                 made with
                 {
                     State = "joining",
-                    Life = LinkKind.Files,
+                    Life = made.Kind,
                 },
                 null,
                 stop
@@ -434,6 +439,8 @@ public sealed class KeepConnections(LinkDesk links)
             link.PatienceDays,
             link.ClosedPeriod,
             link.Sends,
+            link.SendsBy,
+            link.Folder,
             link.Admits,
         };
 
@@ -474,6 +481,29 @@ public sealed class KeepConnections(LinkDesk links)
         var closed = form.ClosedPeriod ?? link.ClosedPeriod;
         if (closed is not ("refuse" or "next-open"))
             faults.Add(new Fault("unknown-word", "'closedPeriod' is 'refuse' or 'next-open'.", "closedPeriod"));
+        var by = form.SendsBy ?? link.SendsBy;
+        if (by is not ("interface" or "file"))
+            faults.Add(new Fault("unknown-word", "'sendsBy' is 'interface' or 'file'.", "sendsBy"));
+        else if (by == "file" && LinkKind.Find(link.Kind) is { TakesEntries: false })
+            faults.Add(new Fault("unknown-word", "Only to a ledger journals go on, by file or otherwise.", "sendsBy"));
+        else if (
+            by == "interface"
+            && link.Id > 0
+            && LinkKind.Find(link.Kind) is { IsAsked: true }
+            && address.Length == 0
+        )
+            faults.Add(new Fault("missing-value", "By its interface it needs an address and a key.", "address"));
+        var folder =
+            form.Folder is null ? link.Folder
+            : form.Folder.Trim() is { Length: > 0 } said ? said
+            : null;
+        if (folder is not null && folder != link.Folder)
+        {
+            if (LinkKind.Find(link.Kind) is { IsAsked: true })
+                faults.Add(new Fault("unknown-word", "Only a connection of files has a folder.", "folder"));
+            else if (WatchedFolder.Wrong(folder, links.Settings.Folders) is { } wrong)
+                faults.Add(wrong);
+        }
         var sends = form.Sends ?? link.Sends;
         if (sends is not ("entries" or "day-sums"))
             faults.Add(new Fault("unknown-word", "'sends' is 'entries' or 'day-sums'.", "sends"));
@@ -491,6 +521,8 @@ public sealed class KeepConnections(LinkDesk links)
             PatienceDays = patience,
             ClosedPeriod = closed,
             Sends = sends,
+            SendsBy = by,
+            Folder = folder,
             Admits = [.. admits.Distinct(StringComparer.Ordinal)],
         };
     }

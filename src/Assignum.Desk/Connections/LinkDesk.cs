@@ -10,17 +10,25 @@ namespace Assignum.Desk.Connections;
 /// <summary>Where connected systems may be, and how patiently they are asked.</summary>
 /// <param name="Hosts">Hosts and ports that may be private or this machine.</param>
 /// <param name="Pause">Before something that failed is asked again for the first time.</param>
-public sealed record LinkSettings(IReadOnlyCollection<string> Hosts, LinkLimits Limits, TimeSpan Pause)
+/// <param name="Folders">Folders of the server under which files may be taken.</param>
+public sealed record LinkSettings(
+    IReadOnlyCollection<string> Hosts,
+    LinkLimits Limits,
+    TimeSpan Pause,
+    IReadOnlyCollection<string> Folders
+)
 {
     /// <summary>Of what whoever runs the server lists: <c>host:port</c>, apart by commas or blanks.</summary>
-    public static LinkSettings Of(string? hosts) =>
+    /// <param name="folders">Folders, apart by colons.</param>
+    public static LinkSettings Of(string? hosts, string? folders = null) =>
         new(
             (hosts ?? "").Split(
                 [',', ' ', ';'],
                 StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries
             ),
             LinkLimits.Usual,
-            TimeSpan.FromSeconds(1)
+            TimeSpan.FromSeconds(1),
+            (folders ?? "").Split(':', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries)
         );
 }
 

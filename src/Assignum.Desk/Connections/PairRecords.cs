@@ -329,7 +329,7 @@ public sealed class PairRecords(EditSetUp edit)
                     return;
                 }
             }
-            if (link.Of.TakesEntries && record is null)
+            if (link is { Of.TakesEntries: true, IsAsked: true } && record is null)
             {
                 Fault(
                     "unknown-record",

@@ -201,6 +201,7 @@ public sealed class GoLive(LinkDesk links)
                     {
                         State = "live",
                         LiveFrom = from,
+                        ParallelFrom = null,
                         Why = null,
                     },
                     "connection live",

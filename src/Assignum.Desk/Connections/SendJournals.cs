@@ -44,10 +44,10 @@ internal sealed class SendJournals(
         await using var db = await links.Desk.Database.OpenAsync(stop);
         if (asks && !await ForeignAsync(db, stop))
             return;
-        await TakeAsync(db, stop);
+        await JournalBodies.TakeAsync(db, state, link, life, what => WithinAsync(db, what, stop), stop);
         if (changed)
             await WithinAsync(db, () => LinkJournalStore.WakeAsync(db, at, stop), stop);
-        var held = await HeldAsync(db, stop);
+        var held = await JournalBodies.HeldAsync(db, at, stop);
         // The first that is left is always tried, so this ends.
         var sent = false;
         while (await LinkJournalStore.NextAsync(db, at, Batch, stop) is { Count: > 0 } rows)
@@ -61,32 +61,19 @@ internal sealed class SendJournals(
             await BalancesAsync(db, stop);
     }
 
+    /// <summary>Reads what is there, and sends nothing.</summary>
+    public async Task ReadThereAsync(CancellationToken stop)
+    {
+        await using var db = await links.Desk.Database.OpenAsync(stop);
+        await ForeignAsync(db, stop);
+    }
+
     private async Task WithinAsync(NpgsqlConnection db, Func<Task> what, CancellationToken stop)
     {
         await using var transaction = await db.BeginTransactionAsync(stop);
         await lease.RequireAsync(db, stop);
         await what();
         await transaction.CommitAsync(stop);
-    }
-
-    private async Task TakeAsync(NpgsqlConnection db, CancellationToken stop)
-    {
-        var from = link.LiveFrom ?? state.Today;
-        if (link.Sends == "day-sums")
-        {
-            await WithinAsync(db, () => LinkJournalStore.TakeSumsAsync(db, at, life, from, state.Today, stop), stop);
-            return;
-        }
-        long taken;
-        do
-        {
-            taken = 0;
-            await WithinAsync(
-                db,
-                async () => taken = await LinkJournalStore.TakeAsync(db, at, life, from, Batch * 4, stop),
-                stop
-            );
-        } while (taken > 0);
     }
 
     // Its balances of today, and of the end of the month before: what control accounts are held against.
@@ -111,31 +98,6 @@ internal sealed class SendJournals(
         }
     }
 
-    // What journals that wait or are dead are about.
-    private async Task<HeldNames> HeldAsync(NpgsqlConnection db, CancellationToken stop)
-    {
-        var held = new HeldNames();
-        var holding = await LinkJournalStore.HoldingAsync(db, at, stop);
-        if (holding.Count == 0)
-            return held;
-        var (heads, lines) = await LinkJournalStore.LinesAsync(db, at, holding, stop);
-        foreach (var journal in holding)
-            held.Add(Names(heads[journal], lines[journal]), journal);
-        return held;
-    }
-
-    private static HashSet<EventLink> Names(IEnumerable<JournalHead> heads, IEnumerable<JournalLine> lines)
-    {
-        var names = new HashSet<EventLink>();
-        foreach (var head in heads)
-            if (head.Reference is { } reference)
-                names.Add(new EventLink(head.Party ?? "", false, reference));
-        foreach (var line in lines)
-            if (line.Document is { } document)
-                names.Add(new EventLink(line.Party ?? "", false, document));
-        return names;
-    }
-
     private async Task SendAsync(
         NpgsqlConnection db,
         IReadOnlyList<LinkJournal> rows,
@@ -144,7 +106,7 @@ internal sealed class SendJournals(
     )
     {
         var set = await new ViewSetUp(links.Desk).OfAsync(state, "main", null, stop);
-        var setUp = set.Result!.SetUp.SetUp;
+        var bodies = new JournalBodies(state, link, set.Result!.SetUp.SetUp);
         var (heads, lines) = await LinkJournalStore.LinesAsync(db, at, [.. rows.Select(r => r.Id)], stop);
         var marks = new List<JournalMark>();
         var fresh = new List<(long Id, string Body, byte[] Content)>();
@@ -152,7 +114,7 @@ internal sealed class SendJournals(
         var taken = new HeldNames();
         foreach (var row in rows)
         {
-            var names = Names(heads[row.Id], lines[row.Id]);
+            var names = JournalBodies.Names(heads[row.Id], lines[row.Id]);
             if (held.Holder(names) is { } by && by < row.Id)
             {
                 marks.Add(
@@ -181,7 +143,7 @@ internal sealed class SendJournals(
                 ready.Add((row, frozen));
                 continue;
             }
-            var (body, wrong) = Body(row, [.. heads[row.Id]], [.. lines[row.Id]], setUp);
+            var (body, wrong) = bodies.Of(row, [.. heads[row.Id]], [.. lines[row.Id]]);
             if (body is null)
             {
                 marks.Add(
@@ -248,10 +210,14 @@ internal sealed class SendJournals(
         if (answers is null)
             return;
         var done = new List<JournalMark>();
-        foreach (var ((row, body), answer) in ready.Zip(answers))
-            done.Add(Answered(row, body, answer));
+        foreach (var ((row, _), answer) in ready.Zip(answers))
+            // Whatever is no answer about this journal leaves it in doubt: it is read back before it is sent again.
+            if (answer.Status is >= 500 or 401 or 403 or 408 or 429)
+                Trouble ??= new Fault("broken", $"It broke at a journal (status {answer.Status}): {answer.Says}");
+            else
+                done.Add(Answered(row, answer));
         foreach (var mark in done.Where(m => m.State is "waiting" or "dead"))
-            held.Add(Names(heads[mark.Id], lines[mark.Id]), mark.Id);
+            held.Add(JournalBodies.Names(heads[mark.Id], lines[mark.Id]), mark.Id);
         await WithinAsync(db, () => LinkJournalStore.MarkAsync(db, at, done, stop), stop);
         var moved = done.Where(d => d.Reason == Moves).ToList();
         if (moved.Count > 0)
@@ -272,7 +238,7 @@ internal sealed class SendJournals(
             new ParallelOptions { MaxDegreeOfParallelism = MostReads, CancellationToken = lease.Held },
             async (one, token) =>
             {
-                var answer = await client.GetAsync("journals/" + Uri.EscapeDataString(one.Row.Key), token);
+                var answer = await FindAsync(one.Row.Key, token);
                 if (answer.Fault is { } fault)
                 {
                     if (answer.Status != 404)
@@ -301,6 +267,16 @@ internal sealed class SendJournals(
         await WithinAsync(db, () => LinkJournalStore.MarkAsync(db, at, [.. marks], stop), stop);
         var known = marks.Select(m => m.Id).ToHashSet();
         ready.RemoveAll(r => known.Contains(r.Row.Id));
+    }
+
+    // A key has a slash in it: some take it as a part of the way, some only as one step.
+    private async Task<LinkAnswer> FindAsync(string key, CancellationToken stop)
+    {
+        var answer = await client.GetAsync(
+            "journals/" + string.Join('/', key.Split('/').Select(Uri.EscapeDataString)),
+            stop
+        );
+        return answer.Status == 404 ? await client.GetAsync("journals/" + Uri.EscapeDataString(key), stop) : answer;
     }
 
     private static string? Text(JsonElement json, string name) =>
@@ -365,7 +341,7 @@ internal sealed class SendJournals(
 
     private const string Moves = "moves";
 
-    private JournalMark Answered(LinkJournal row, string body, Answer answer)
+    private JournalMark Answered(LinkJournal row, Answer answer)
     {
         if (answer.Status is 200 or 201)
             return new JournalMark(
@@ -438,93 +414,6 @@ internal sealed class SendJournals(
 
     private static JournalMark Dead(LinkJournal row, string code, string says) =>
         new(row.Id, "dead", code, PostFeed.Short(says), FeedJson.Reason(code, says), null, null);
-
-    // In their codes; or what is not paired.
-    private (string? Body, IReadOnlyList<Fault> Wrong) Body(
-        LinkJournal row,
-        IReadOnlyList<JournalHead> heads,
-        IReadOnlyList<JournalLine> lines,
-        SetUp setUp
-    )
-    {
-        var accounts = Pairs.Of(setUp, link.Code, "account");
-        var missing = lines
-            .Select(l => l.Account)
-            .Distinct(StringComparer.Ordinal)
-            .Where(a => accounts.OfOurs(a) is null)
-            .Select(a => new Fault(FeedReasons.Unpaired, $"Account {a} has no account in {link.Name}.", $"account {a}"))
-            .ToList();
-        if (missing.Count > 0)
-            return (null, missing);
-        string? Theirs(string record, string? ours) =>
-            ours is null ? null : Pairs.Of(setUp, link.Code, record).OfOurs(ours)?.Theirs;
-        if (row.Entry is null)
-            return (
-                JournalJson
-                    .Of(
-                        row.Key,
-                        row.Date,
-                        row.Number,
-                        null,
-                        $"{heads.Count} entries of {WrittenDay.Say(row.Date)}",
-                        state.Currency,
-                        1,
-                        lines
-                            .GroupBy(l => (Account: accounts.OfOurs(l.Account)!.Theirs, l.Group))
-                            .OrderBy(g => g.Key.Account, StringComparer.Ordinal)
-                            .ThenBy(g => g.Key.Group, StringComparer.Ordinal)
-                            .SelectMany(g =>
-                                new[]
-                                {
-                                    (Debit: g.Sum(l => l.Debit), Credit: 0m),
-                                    (Debit: 0m, Credit: g.Sum(l => l.Credit)),
-                                }
-                                    .Where(s => s.Debit != 0 || s.Credit != 0)
-                                    .Select(s => new JournalRow(
-                                        g.Key.Account,
-                                        s.Debit,
-                                        s.Credit,
-                                        null,
-                                        null,
-                                        null,
-                                        null,
-                                        null,
-                                        g.Key.Group,
-                                        null
-                                    ))
-                            )
-                    )
-                    .ToJsonString(),
-                []
-            );
-        var head = heads[0];
-        return (
-            JournalJson
-                .Of(
-                    row.Key,
-                    head.Date,
-                    head.Number,
-                    head.Reference,
-                    $"{Words.Title(head.Kind)} {head.Reference}".Trim(),
-                    head.Currency,
-                    head.Rate,
-                    lines.Select(l => new JournalRow(
-                        accounts.OfOurs(l.Account)!.Theirs,
-                        l.Debit,
-                        l.Credit,
-                        l.CurrencyDebit,
-                        l.CurrencyCredit,
-                        Theirs("party", l.Party),
-                        l.Document,
-                        l.Due,
-                        l.Text,
-                        Theirs("tax-code", l.TaxCode)
-                    ))
-                )
-                .ToJsonString(),
-            []
-        );
-    }
 
     // Reads what is there since the last time; false: it does not answer.
     private async Task<bool> ForeignAsync(NpgsqlConnection db, CancellationToken stop)

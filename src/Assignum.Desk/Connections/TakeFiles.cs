@@ -12,9 +12,8 @@ namespace Assignum.Desk.Connections;
 
 /// <summary>What came of a file.</summary>
 /// <param name="Fresh">Documents that had not come before.</param>
-/// <param name="Before">The same file was taken before: nothing was done.</param>
 /// <param name="Faults">What could not be read, by where it stands; at most 200.</param>
-public sealed record FileTaken(long? File, int Documents, int Fresh, bool Before, IReadOnlyList<Fault> Faults);
+public sealed record FileTaken(long File, int Documents, int Fresh, IReadOnlyList<Fault> Faults);
 
 /// <summary>Takes files of documents into a connection: each document is an event with its own id, translated, waiting and
 /// dead like those that systems tell.</summary>
@@ -86,7 +85,14 @@ public sealed class TakeFiles(LinkDesk links)
                 var batch = new List<CameEvent>();
                 async Task KeepAsync()
                 {
-                    fresh += await LinkEventStore.TakeAsync(at.Db, at.At, batch, Other, Same, stop);
+                    fresh += await LinkEventStore.TakeAsync(
+                        at.Db,
+                        at.At,
+                        batch,
+                        FeedRules.OtherContent,
+                        FeedRules.SameSequence,
+                        stop
+                    );
                     batch.Clear();
                 }
                 foreach (
@@ -140,60 +146,23 @@ public sealed class TakeFiles(LinkDesk links)
                     },
                     stop
                 );
-                return new FileTaken(id, documents, fresh, false, faults);
+                return new FileTaken(id, documents, fresh, faults);
             },
             stop
         );
     }
-
-    private static readonly (string, string) Other = (
-        FeedReasons.OtherContent,
-        FeedJson.Reason(
-            FeedReasons.OtherContent,
-            "A document of this id came before with other content: whoever made it says which of the two is right."
-        )
-    );
-
-    private static readonly (string, string) Same = (
-        FeedReasons.SameSequence,
-        FeedJson.Reason(FeedReasons.SameSequence, "Another document came under its number.")
-    );
 
     private static string Short(string name) => name.Length > 200 ? name[..200] : name;
 
     private static CameEvent Came(AtLink at, FileDocument document)
     {
         if (document.Event is not { } json)
-            return new CameEvent(
-                "?" + Guid.NewGuid().ToString("n"),
-                null,
-                "?",
-                null,
-                0,
-                "null",
-                ("", "", ""),
-                (document.Fault!.Code, FeedJson.Reasons([document.Fault])),
-                [],
-                []
-            );
+            return FeedRules.Unreadable(document.Fault!);
         using var parsed = JsonDocument.Parse(json.ToJsonString());
         var read = LinkJson.Event(at.Link.Code, parsed.RootElement);
-        IReadOnlyList<Fault> faults = document.Fault is { } wrong
-            ? [wrong]
-            : FeedRules.Faults(at.Link, read, at.State.Today);
-        var e = read.Event;
-        return new CameEvent(
-            e.Id.Length > 0 ? e.Id : "?" + Guid.NewGuid().ToString("n"),
-            read.Sequence,
-            e.Kind.Length > 0 ? e.Kind : "?",
-            e.Date == default ? null : e.Date,
-            Math.Min(read.Amount, Core.Events.EventFields.LargestAmount),
-            read.Canonical,
-            (e.Channel ?? "", e.Method ?? e.ClearingMethod ?? "", e.Location ?? e.FromLocation ?? ""),
-            faults.Count > 0 ? (faults[0].Code, FeedJson.Reasons(faults)) : null,
-            read.Voids is null ? Translator.NamedIn(e) : [],
-            read.Unknown,
-            read.Voids
+        return FeedRules.Came(
+            read,
+            document.Fault is { } wrong ? [wrong] : FeedRules.Faults(at.Link, read, at.State.Today)
         );
     }
 

@@ -53,11 +53,13 @@ public static class TheirListReader
     /// <param name="json">Whether it is JSON; otherwise CSV in UTF-8, its cells parted by commas, semicolons or
     /// tabs.</param>
     /// <param name="columns">The columns that it can have; null: <see cref="Columns"/>.</param>
+    /// <param name="amounts">Whether every row has an amount.</param>
     public static IReadOnlyList<TheirListRow> Read(
         byte[] body,
         bool json,
         List<Fault> faults,
-        IReadOnlyList<string>? columns = null
+        IReadOnlyList<string>? columns = null,
+        bool amounts = true
     )
     {
         columns ??= Columns;
@@ -71,7 +73,8 @@ public static class TheirListReader
                 if (rows[i].Text(column) is { } text && Number(text) is null)
                     faults.Add(Of(i, column, "bad-number", $"'{Cut(text)}' is no number: write it as 1234.50."));
             if (
-                rows[i].Text("amount") is null
+                amounts
+                && rows[i].Text("amount") is null
                 && !(sides && (rows[i].Text("debit") ?? rows[i].Text("credit")) is not null)
             )
                 faults.Add(Of(i, "amount", "missing-field", "the amount is missing."));

@@ -26,6 +26,8 @@ internal static class ConnectionEndpoints
         "closedPeriod",
         "admits",
         "sends",
+        "sendsBy",
+        "folder",
         "version",
     ];
 
@@ -117,6 +119,8 @@ internal static class ConnectionEndpoints
             of.PatienceDays,
             of.ClosedPeriod,
             of.Sends,
+            of.SendsBy,
+            of.Folder,
             of.State,
             of.Why,
             of.Life,
@@ -186,7 +190,9 @@ internal static class ConnectionEndpoints
             Text(body, "closedPeriod", faults),
             admits,
             Whole("version"),
-            Text(body, "sends", faults)
+            Text(body, "sends", faults),
+            Text(body, "sendsBy", faults),
+            Text(body, "folder", faults)
         );
         return faults.Count > 0 ? (null, Unusable(faults)) : (form, null);
     }

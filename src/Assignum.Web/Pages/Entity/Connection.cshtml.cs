@@ -162,7 +162,7 @@ public sealed class ConnectionModel(
         if (found.Result is not { } board)
             return NotFound();
         (Board, Link) = (board, board.Link);
-        if (!Link.Of.IsAsked)
+        if (!Link.IsAsked)
             Files = (await files.ListAsync(Actor, EntityCode, LinkCode, HttpContext.RequestAborted)).Result ?? [];
         HookSecret = TempData["HookSecret"] as string;
         var all = await work.ListAsync(Actor, EntityCode, HttpContext.RequestAborted);
