@@ -168,6 +168,27 @@ public static class LinkEventStore
         );
     }
 
+    /// <summary>What of an entity came and is not posted: of which connection, and as it was told.</summary>
+    public static async Task<IReadOnlyList<(string Code, string Body)>> OpenAsync(
+        NpgsqlConnection db,
+        int entity,
+        int limit,
+        CancellationToken stop
+    )
+    {
+        await using var command = LinkSql.Of(
+            db,
+            """
+            select c.code, e.body from connection c join link_event e using (entity_id, connection_id)
+            where c.entity_id = $1 and $2 = 0 and c.state <> 'closed' and e.state in ('received', 'waiting', 'dead')
+              and e.body <> 'null' and e.voids is null order by e.row_id limit $3
+            """,
+            (entity, 0),
+            limit
+        );
+        return await command.RowsAsync(r => (r.GetString(0), r.GetString(1)), stop);
+    }
+
     /// <summary>The row, state, number and day of events by their ids; of those that came.</summary>
     public static async Task<
         IReadOnlyDictionary<string, (long Row, string State, string? Number, DateOnly? Date)?>

@@ -80,6 +80,7 @@ internal static class DeskTasks
             .AddSingleton<TakeFiles>()
             .AddSingleton<ReadEvents>()
             .AddSingleton<CompareTotals>()
+            .AddSingleton<FetchTheirLists>()
             .AddSingleton<MatchLater>()
             .AddSingleton<WriteRuns>()
             .AddSingleton<RunParallel>()

@@ -329,6 +329,41 @@ public sealed class BesideAndByFile(LinkedApp app) : IClassFixture<LinkedApp>, I
     }
 
     [Fact]
+    public async Task What_a_system_lists_is_fetched_and_what_waits_here_is_a_cause_of_its_own()
+    {
+        var (code, of) = await ShopAsync();
+        await books.LiveAsync(code, Day(10));
+        of.Tells(Sale("Q1", reference: code + "-Q1"));
+        of.Tells(Sale("Q2", item: "CUP", reference: code + "-Q2"));
+        await books.AskAsync(code);
+        await books.BecomesAsync(code, "Q1", "posted");
+        await books.BecomesAsync(code, "Q2", "waiting");
+        JsonNode Row(string document, decimal amount, string party = "SCH-LOUGH") =>
+            new JsonObject
+            {
+                ["party"] = party,
+                ["document"] = $"{code}-{document}",
+                ["amount"] = amount,
+                ["colour"] = "no column of a list",
+            };
+        of.Lists["receivables"] = new JsonArray(Row("Q1", 20), Row("Q2", 20), Row("Q3", 7), Row("Q4", 3, "STRANGER"));
+        var fetched = await books.PostAsync($"/tie-outs/lists/fetch?at={Day()}&control=receivables");
+        ((int)fetched["lists"]!.AsArray().Single(l => (string)l!["connection"]! == code)!["rows"]!).ShouldBe(4);
+        var tie = await books.GetAsync($"/tie-outs/receivables?at={Day()}");
+        var causes = tie["theirsCauses"]!
+            .AsArray()
+            .ToDictionary(c => (string)c!["cause"]!, c => (decimal)c!["amount"]!);
+        // Of ours less theirs: one waits, two are only there, one of a customer that is not paired.
+        (causes["waiting"], causes["only-theirs"]).ShouldBe((-20m, -10m));
+        causes.Values.Sum().ShouldBe((decimal)tie["theirsDifference"]!);
+        await books.PairAsync(code, ("item", "CUP", "BK-1"));
+        await books.BecomesAsync(code, "Q2", "posted");
+        (await books.GetAsync($"/tie-outs/receivables?at={Day()}"))["theirsCauses"]!
+            .ToJsonString()
+            .ShouldNotContain("waiting");
+    }
+
+    [Fact]
     public async Task A_document_that_comes_after_all_proposes_what_was_posted_without_it()
     {
         var (code, of) = await ShopAsync();
@@ -357,7 +392,8 @@ public sealed class BesideAndByFile(LinkedApp app) : IClassFixture<LinkedApp>, I
         await books.BecomesAsync(other, "I1", "posted");
         var came = (await books.GetAsync($"/connections/{code}/unmatched"))[0]!;
         // 10.00 of the invoice of 20.00.
-        came["proposes"].ShouldNotBeNull(came.ToJsonString())
+        came["proposes"]
+            .ShouldNotBeNull(came.ToJsonString())
             .AsArray()
             .Select(p => ((string)p!["reference"]!, (decimal)p["amount"]!))
             .ShouldBe([($"{code}-INV", 10m), ($"{code}-N1", -10m)]);

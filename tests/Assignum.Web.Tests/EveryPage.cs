@@ -1,3 +1,4 @@
+using System.Net.Http.Json;
 using System.Text.Json;
 using OpenQA.Selenium;
 
@@ -69,6 +70,8 @@ public sealed class EveryPage(RunningApp app) : InBrowser(app)
             "connections",
             "worklist",
             "cut-over",
+            "connections/OLD",
+            "connections/OLD/parallel",
             "sheet/assignments",
             "work",
         }.Select(p => "/e/SKERROW/" + p),
@@ -78,8 +81,26 @@ public sealed class EveryPage(RunningApp app) : InBrowser(app)
     private static readonly string[] Colours = ["color-contrast", "link-in-text-block"];
 
     [Fact]
-    public void Nothing_serious_on_any_page_in_either_palette()
+    public async Task Nothing_serious_on_any_page_in_either_palette()
     {
+        using (var client = app.Client())
+        {
+            var at = "/api/v1/entities/SKERROW/connections";
+            var stop = TestContext.Current.CancellationToken;
+            await client.PostAsJsonAsync(
+                at,
+                new
+                {
+                    code = "OLD",
+                    kind = "ledger",
+                    name = "Old books",
+                    sendsBy = "file",
+                },
+                stop
+            );
+            using var begun = await client.PostAsJsonAsync(at + "/OLD/parallel", new { from = "2026-06-01" }, stop);
+            begun.IsSuccessStatusCode.ShouldBeTrue(await begun.Content.ReadAsStringAsync(stop));
+        }
         SignIn("admin");
         var axe = File.ReadAllText(Path.Combine(AppContext.BaseDirectory, "lib", "axe.min.js"));
         var found = new List<string>();

@@ -44,6 +44,9 @@ public sealed class ToldSystems : IAsyncDisposable
         /// <summary>What its calls count.</summary>
         public int Asked { get; set; }
 
+        /// <summary>Its subledger lists, by control.</summary>
+        public ConcurrentDictionary<string, JsonArray> Lists { get; } = new();
+
         /// <summary>The next number.</summary>
         public long Next => sequence + 1;
 
@@ -174,6 +177,9 @@ public sealed class ToldSystems : IAsyncDisposable
                 ])
             )
         );
+        app.MapGet("/{system}/link/v1/lists/{control}", (string system, string control) =>
+            Json(new JsonObject { ["rows"] = told.All[system].Lists[control].DeepClone(), ["more"] = false })
+        );
         app.MapGet("/{system}/link/v1/totals", (string system, string day) => Json(told.Totals(system, day)));
         app.MapPost("/{system}/link/v1/outcomes", async (string system, HttpRequest r) =>
         {
@@ -217,7 +223,7 @@ public sealed class ToldSystems : IAsyncDisposable
             ["currency"] = "EUR",
             ["time"] = DateTime.UtcNow.ToString("O", CultureInfo.InvariantCulture),
             ["records"] = new JsonArray(All[path].Kind == "ledger" ? "accounts" : "items"),
-            ["lists"] = new JsonArray(),
+            ["lists"] = new JsonArray([.. All[path].Lists.Keys.Select(l => JsonValue.Create(l))]),
             ["writes"] = new JsonArray("outcomes", "journals"),
         };
 

@@ -9,6 +9,9 @@ public enum TheirCause
     /// <summary>The same document moves by that within 35 days after the date.</summary>
     Timing,
 
+    /// <summary>An event of that key was received, and waits or is dead.</summary>
+    Waiting,
+
     /// <summary>One side has it twice.</summary>
     Doubled,
 
@@ -76,12 +79,14 @@ public static class TheirLists
     public const int Days = 35;
 
     /// <param name="later">What each key of ours moves by within the days after the date.</param>
+    /// <param name="waiting">Keys of which events wait; null: none.</param>
     public static TheirTieOut Compare(
         Control control,
         IReadOnlyList<string> sources,
         IReadOnlyList<KeyedSum> ours,
         IReadOnlyList<KeyedSum> theirs,
-        IReadOnlyList<(IReadOnlyDictionary<SubledgerKey, string> Keys, decimal Amount)> later
+        IReadOnlyList<(IReadOnlyDictionary<SubledgerKey, string> Keys, decimal Amount)> later,
+        WaitingKeys? waiting = null
     )
     {
         var mine = ours.ToDictionary(o => Said(o.Keys), StringComparer.Ordinal);
@@ -106,6 +111,8 @@ public static class TheirLists
         foreach (var (key, o, t, rest) in open)
             if (moves[key].Any(m => m == -rest) || moves[key].Sum() == -rest && moves[key].Any())
                 Say(key, o, t, TheirCause.Timing, rest);
+            else if (waiting?.Has((o ?? t)!.Keys) == true)
+                Say(key, o, t, TheirCause.Waiting, rest);
             else if (
                 o is not null
                 && t is not null

@@ -49,8 +49,10 @@ public sealed class ReadTieOuts(DeskContext desk, ControlAccounts controlsOf)
         await using var db = await desk.Database.OpenAsync(stop);
         var found = TieOuts.Of(of, await TieStore.SumsAsync(db, visit.State.Id, day, stop));
         var theirs = new Dictionary<Control, TheirTieOut>();
-        foreach (var (control, list) in await TheirStore.ListsAsync(db, visit.State.Id, day, stop))
-            theirs[control] = await CompareAsync(db, visit.State.Id, control, of, day, list, stop);
+        var lists = await TheirStore.ListsAsync(db, visit.State.Id, day, stop);
+        var waiting = lists.Count == 0 ? WaitingKeys.None : await WaitingEvents.KeysAsync(desk, db, visit.State, stop);
+        foreach (var (control, list) in lists)
+            theirs[control] = await CompareAsync(db, visit.State.Id, control, of, day, list, waiting, stop);
         return new TieOutsView(day, found, theirs) { Record = await RecordAsync(db, visit, found, day, stop) };
     }
 
@@ -145,7 +147,16 @@ public sealed class ReadTieOuts(DeskContext desk, ControlAccounts controlsOf)
         var tie = found.FirstOrDefault(t => t.Control == control) ?? new TieOut(control, [], 0, 0, []);
         var lists = await TheirStore.ListsAsync(db, visit.State.Id, day, stop);
         var theirs = lists.TryGetValue(control, out var list)
-            ? await CompareAsync(db, visit.State.Id, control, of, day, list, stop)
+            ? await CompareAsync(
+                db,
+                visit.State.Id,
+                control,
+                of,
+                day,
+                list,
+                await WaitingEvents.KeysAsync(desk, db, visit.State, stop),
+                stop
+            )
             : null;
         if (tie.Causes.Count == 0)
             return new TieOutView(day, tie, [], null, theirs);
@@ -218,6 +229,7 @@ public sealed class ReadTieOuts(DeskContext desk, ControlAccounts controlsOf)
         IReadOnlyDictionary<string, Control> controls,
         DateOnly day,
         (IReadOnlyList<string> Sources, IReadOnlyList<SubledgerKey> Keys) list,
+        WaitingKeys waiting,
         CancellationToken stop
     )
     {
@@ -242,6 +254,13 @@ public sealed class ReadTieOuts(DeskContext desk, ControlAccounts controlsOf)
             keys,
             stop
         );
-        return TheirLists.Compare(control, list.Sources, ours, theirs, [.. later.Select(l => (l.Keys, l.Amount))]);
+        return TheirLists.Compare(
+            control,
+            list.Sources,
+            ours,
+            theirs,
+            [.. later.Select(l => (l.Keys, l.Amount))],
+            waiting
+        );
     }
 }

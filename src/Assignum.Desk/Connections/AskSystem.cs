@@ -108,7 +108,7 @@ internal sealed class AskSystem(
     /// <param name="list">Such as <c>writes</c>.</param>
     public bool Offers(string list, string name) => Many(About, list).Contains(name);
 
-    private static IReadOnlyList<string> Many(JsonElement about, string name) =>
+    internal static IReadOnlyList<string> Many(JsonElement about, string name) =>
         about.ValueKind == JsonValueKind.Object
         && about.TryGetProperty(name, out var value)
         && value.ValueKind == JsonValueKind.Array

@@ -11,7 +11,13 @@ namespace Assignum.Desk.Connections;
 
 /// <summary>Keeps the live connections going: asks them each minute and when they call, posts what they told, and sends on
 /// what was posted. Several processes share them by leases.</summary>
-public sealed class Feeder(LinkDesk links, ProposePairs propose, PostEvents post, TakeFiles files)
+public sealed class Feeder(
+    LinkDesk links,
+    ProposePairs propose,
+    PostEvents post,
+    TakeFiles files,
+    FetchTheirLists lists
+)
 {
     /// <summary>How often a system is asked that answers.</summary>
     public static readonly TimeSpan Each = TimeSpan.FromMinutes(1);
@@ -150,7 +156,11 @@ public sealed class Feeder(LinkDesk links, ProposePairs propose, PostEvents post
         using (client)
         {
             if (counts)
+            {
+                var visit = new Visit(PostFeed.ActorOf(state.Code, link.Code), state, Access.Role.Reviewer);
+                await lists.OneAsync(db, visit, link, client, yesterday, null, [], [], stop);
                 await CompareTotals.AskAsync(db, at, client, yesterday, stop);
+            }
             while (tells && await TotalStore.UntoldAsync(db, at, MostTold, stop) is { Count: > 0 } untold)
             {
                 var outcomes = new JsonArray([

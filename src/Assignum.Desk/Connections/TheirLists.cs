@@ -82,11 +82,13 @@ internal static class TheirLists
 
     /// <summary>Rows in our codes; what is not paired is named.</summary>
     /// <param name="missing">Takes what is not paired, by kind of record.</param>
+    /// <param name="all">Whether rows with something that is not paired are kept, with their code for it.</param>
     public static IReadOnlyList<JsonObject> Translated(
         IReadOnlyList<JsonObject> rows,
         Connection link,
         SetUp setUp,
-        ISet<(string Record, string Theirs)> missing
+        ISet<(string Record, string Theirs)> missing,
+        bool all = false
     )
     {
         var translated = new List<JsonObject>();
@@ -103,7 +105,7 @@ internal static class TheirLists
                         missing.Add((record, theirs));
                         whole = false;
                     }
-            if (whole)
+            if (whole || all)
                 translated.Add(ours);
         }
         return translated;

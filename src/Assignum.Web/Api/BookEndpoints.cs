@@ -20,6 +20,10 @@ internal static class BookEndpoints
             .MapGet("/tie-outs/{control}", TieOutAsync)
             .WithSummary("One control with the lines that make its difference: {at, after}; X-Next-After pages them");
         entity
+            .MapPost("/tie-outs/lists/fetch", FetchAsync)
+            .WithSummary("Ask connected systems for their lists of a day: ?at=&control=")
+            .Needs(Role.Preparer);
+        entity
             .MapPost("/tie-outs/{control}/lists", ListAsync)
             .WithSummary("Takes the list of another system, CSV or JSON, to be compared by key: {at, source}")
             .Needs(Role.Preparer)
@@ -299,6 +303,35 @@ internal static class BookEndpoints
 
     private static string Camel<T>(T key)
         where T : struct, Enum => char.ToLowerInvariant(key.ToString()[0]) + key.ToString()[1..];
+
+    private static async Task<IResult> FetchAsync(
+        HttpContext http,
+        string entity,
+        string? at,
+        string? control,
+        DeskContext desk,
+        Desk.Connections.FetchTheirLists fetch
+    )
+    {
+        var (visit, day, wrong) = await EnterAsync(http, entity, at, desk);
+        if (visit is null)
+            return wrong!;
+        var faults = new List<Fault>();
+        Control? of = control is null ? null : ControlOf(control, faults);
+        if (faults.Count > 0)
+            return ApiProblem.Result(422, "What was sent cannot be used", faults);
+        var done = await fetch.RunAsync(http.Actor(), entity, day ?? visit.State.Today, of, http.RequestAborted);
+        return done.Result is { } fetched
+            ? Results.Json(
+                new
+                {
+                    at = fetched.At.ToString("yyyy-MM-dd", System.Globalization.CultureInfo.InvariantCulture),
+                    lists = fetched.Lists,
+                    errors = fetched.Faults,
+                }
+            )
+            : ApiProblem.Of(done);
+    }
 
     private static async Task<IResult> ListAsync(
         HttpContext http,

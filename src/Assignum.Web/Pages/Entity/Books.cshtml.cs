@@ -4,13 +4,19 @@ using Assignum.Core.Calendar;
 using Assignum.Core.Chart;
 using Assignum.Desk;
 using Assignum.Desk.Books;
+using Assignum.Desk.SetUps;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Assignum.Web.Pages.Entity;
 
 /// <summary>The books behind the landings: every control's accounts held against its documents at a day, and the lines
 /// that make them differ.</summary>
-public sealed class BooksModel(DeskContext desk, ReadTieOuts ties) : EntityPage(desk)
+public sealed class BooksModel(
+    DeskContext desk,
+    EditSetUp edit,
+    ReadTieOuts ties,
+    Desk.Connections.FetchTheirLists fetch
+) : ActingPage(desk, edit)
 {
     public override string Place => "books";
 
@@ -32,14 +38,41 @@ public sealed class BooksModel(DeskContext desk, ReadTieOuts ties) : EntityPage(
     /// <summary>What the opened control differed by at the ends of the last months.</summary>
     public Drawing.Bars? OverTime { get; private set; }
 
-    public async Task<IActionResult> OnGetAsync()
+    private protected override string Here =>
+        $"/e/{EntityCode}/books" + (string.IsNullOrEmpty(At) ? "" : $"?at={Uri.EscapeDataString(At)}");
+
+    public Task<IActionResult> OnGetAsync() => ShowAsync();
+
+    /// <summary>Asks connected systems for their lists of the day.</summary>
+    public async Task<IActionResult> OnPostFetchAsync()
+    {
+        var day = Day() ?? State.Today;
+        if (Faults.Count > 0)
+            return Page();
+        var done = await fetch.RunAsync(Actor, EntityCode, day, null, HttpContext.RequestAborted);
+        return done.Result is { } came
+            ? Went(
+                string.Join(
+                    ", ",
+                    came.Lists.Select(l =>
+                        $"{Words.Title(l.Control).ToLowerInvariant()} of {l.Connection} ({Show.Some(l.Rows, "row")})"
+                    )
+                )
+                    + $" came, of {Show.Day(day)}."
+                    + (came.Faults.Count == 0 ? "" : " " + string.Join(" ", came.Faults.Select(f => f.Message)))
+            )
+            : await RefusedAsync(done);
+    }
+
+    private protected override async Task<IActionResult> ShowAsync()
     {
         var day = Day();
-        if (Faults.Count > 0)
+        if (Faults.Any(f => f.Path == "at"))
             return Page();
         var all = await ties.AllAsync(Visit, day, HttpContext.RequestAborted);
         All = all.Result;
-        Faults = all.Faults;
+        if (all.Faults.Count > 0)
+            Faults = all.Faults;
         if (All is not null && !string.IsNullOrEmpty(Which))
         {
             if (!Words.TryParse<Control>(Which, out var control) || control == Control.None)
@@ -111,6 +144,7 @@ public sealed class BooksModel(DeskContext desk, ReadTieOuts ties) : EntityPage(
         cause switch
         {
             TheirCause.Timing => "moves after the day",
+            TheirCause.Waiting => "its document waits here",
             TheirCause.Doubled => "there twice",
             TheirCause.OtherParty => "under another party",
             TheirCause.Rate => "at another rate",

@@ -17,7 +17,9 @@ public sealed class ConnectionModel(
     ReadBoard boards,
     GoLive live,
     WorkDesk work,
-    TakeFiles files
+    TakeFiles files,
+    WriteRuns runs,
+    MatchLater later
 ) : JoinedPage(desk, edit, keep)
 {
     public LinkBoard Board { get; private set; } = null!;
@@ -30,6 +32,12 @@ public sealed class ConnectionModel(
 
     /// <summary>Files that were taken, the newest first.</summary>
     public IReadOnlyList<Core.Feeding.LinkFile> Files { get; private set; } = [];
+
+    /// <summary>Files in which journals went on, the newest first.</summary>
+    public IReadOnlyList<Core.Feeding.JournalRun> Runs { get; private set; } = [];
+
+    /// <summary>What was posted without a document that it names.</summary>
+    public IReadOnlyList<UnmatchedEvent> Unmatched { get; private set; } = [];
 
     /// <summary>The secret of hooks, told once.</summary>
     public string? HookSecret { get; private set; }
@@ -91,6 +99,63 @@ public sealed class ConnectionModel(
             : await RefusedAsync(done);
     }
 
+    public async Task<IActionResult> OnPostRunAsync()
+    {
+        var made = await runs.MakeAsync(Actor, EntityCode, LinkCode, HttpContext.RequestAborted);
+        return made.Result is { } run
+            ? Went(
+                $"File {run.Number} has {Show.Some(run.Journals, "journal")}. Bring it in there, then say what became of them."
+            )
+            : await RefusedAsync(made);
+    }
+
+    public async Task<IActionResult> OnGetRunAsync(int number, string? format)
+    {
+        var json = format == "json";
+        var found = await runs.FileAsync(Actor, EntityCode, LinkCode, number, json, HttpContext.RequestAborted);
+        return found.Result is { } bytes
+            ? File(
+                bytes,
+                json ? "application/json" : "text/csv; charset=utf-8",
+                $"journals-{LinkCode}-{number}.{(json ? "json" : "csv")}"
+            )
+            : NotFound();
+    }
+
+    public async Task<IActionResult> OnPostConfirmAsync(int number, IFormFile? confirmation)
+    {
+        if (confirmation is not { Length: > 0 } || confirmation.Length > Limits.Json)
+            return await RefusedAsync(
+                new Fault("missing-value", "Choose the file that says what became of them.", "confirmation")
+            );
+        using var held = new MemoryStream();
+        await confirmation.CopyToAsync(held, HttpContext.RequestAborted);
+        var done = await runs.ConfirmAsync(
+            Actor,
+            EntityCode,
+            LinkCode,
+            number,
+            held.ToArray(),
+            confirmation.FileName.EndsWith(".json", StringComparison.OrdinalIgnoreCase),
+            HttpContext.RequestAborted
+        );
+        return done.Result is { } said
+            ? Went(
+                $"{Show.Some(said.Sent, "journal")} there, {JoinedPage.Many(said.Refused)} refused, {JoinedPage.Many(said.Open)} not said yet."
+            )
+            : await RefusedAsync(done);
+    }
+
+    public async Task<IActionResult> OnPostAllocateAsync(long[]? rows)
+    {
+        if (rows is not { Length: > 0 })
+            return await RefusedAsync(new Fault("missing-value", "Choose which are applied.", "rows"));
+        var done = await later.AllocateAsync(Actor, EntityCode, LinkCode, rows, HttpContext.RequestAborted);
+        return done.Result is { } posted
+            ? Went($"{Show.Some(posted.Count, "allocation")} posted.")
+            : await RefusedAsync(done);
+    }
+
     public Task<IActionResult> OnPostPauseAsync() => TurnAsync(Keep.PauseAsync, "Paused: nothing is asked of it.");
 
     public Task<IActionResult> OnPostResumeAsync() => TurnAsync(Keep.ResumeAsync, "It goes on.");
@@ -113,6 +178,9 @@ public sealed class ConnectionModel(
         int? gapMinutes,
         int? patienceDays,
         string? closedPeriod,
+        string? sends,
+        string? sendsBy,
+        string? folder,
         int? version
     )
     {
@@ -124,14 +192,17 @@ public sealed class ConnectionModel(
                 null,
                 null,
                 name,
-                address,
+                string.IsNullOrWhiteSpace(address) ? null : address,
                 string.IsNullOrEmpty(key) ? null : key,
                 null,
                 gapMinutes,
                 patienceDays,
                 closedPeriod,
                 null,
-                version
+                version,
+                sends,
+                sendsBy,
+                folder
             ),
             HttpContext.RequestAborted
         );
@@ -164,6 +235,11 @@ public sealed class ConnectionModel(
         (Board, Link) = (board, board.Link);
         if (!Link.IsAsked)
             Files = (await files.ListAsync(Actor, EntityCode, LinkCode, HttpContext.RequestAborted)).Result ?? [];
+        if (Link is { Of.TakesEntries: true, SendsBy: "file" })
+            Runs = (await runs.ListAsync(Actor, EntityCode, LinkCode, HttpContext.RequestAborted)).Result ?? [];
+        if (!Link.Of.TakesEntries)
+            Unmatched = (await later.ListAsync(Actor, EntityCode, LinkCode, 0, 200, HttpContext.RequestAborted)).Result
+                ?? [];
         HookSecret = TempData["HookSecret"] as string;
         var all = await work.ListAsync(Actor, EntityCode, HttpContext.RequestAborted);
         Work = all.Result?.FirstOrDefault(w =>

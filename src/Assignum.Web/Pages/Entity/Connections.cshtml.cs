@@ -42,6 +42,7 @@ public sealed class ConnectionsModel(
             Form with
             {
                 Currency = string.IsNullOrWhiteSpace(Form.Currency) ? null : Form.Currency,
+                SendsBy = string.IsNullOrEmpty(Form.SendsBy) ? null : Form.SendsBy,
             },
             HttpContext.RequestAborted
         );
