@@ -83,7 +83,7 @@ public sealed class EveryPage(RunningApp app) : InBrowser(app)
     [Fact]
     public async Task Nothing_serious_on_any_page_in_either_palette()
     {
-        using (var client = app.Client())
+        using (var client = App.Client())
         {
             var at = "/api/v1/entities/SKERROW/connections";
             var stop = TestContext.Current.CancellationToken;

@@ -341,7 +341,14 @@ internal static class ConnectionEndpoints
                 {
                     connection = Told(of.Link),
                     counts = of.Counts.ToDictionary(c => c.State, c => new { c.Waits.Events, c.Waits.Amount }),
-                    lag = new { events = of.Open.Events - of.Open.Ready, ready = of.Open.Ready },
+                    lag = new
+                    {
+                        events = of.Of("received"),
+                        seconds = of.Oldest is { } oldest
+                            ? (long)Math.Max(0, (DateTime.UtcNow - oldest).TotalSeconds)
+                            : 0,
+                        ready = of.Open.Ready,
+                    },
                     needs = of.Needs.Select(n => new
                     {
                         n.What,
