@@ -8,6 +8,79 @@ namespace Assignum.Storage;
 /// <summary>Keeps the records that connected systems have, and from where their lists go on.</summary>
 public static class LinkRecordStore
 {
+    /// <summary>Notes that records of theirs were made from here, or were taken back.</summary>
+    public static async Task MadeHereAsync(
+        NpgsqlConnection db,
+        (int Entity, int Connection) at,
+        string kind,
+        IReadOnlyCollection<string> ids,
+        bool made,
+        CancellationToken stop
+    )
+    {
+        await using var command = LinkSql.Of(
+            db,
+            """
+            update link_record set made_here = $5 where entity_id = $1 and connection_id = $2 and kind = $3
+              and id = any($4)
+            """,
+            at,
+            kind,
+            ids.ToArray(),
+            made
+        );
+        await command.ExecuteNonQueryAsync(stop);
+    }
+
+    /// <summary>Of some records of theirs those that were made from here.</summary>
+    public static async Task<IReadOnlyList<string>> WereMadeHereAsync(
+        NpgsqlConnection db,
+        (int Entity, int Connection) at,
+        string kind,
+        IReadOnlyCollection<string> ids,
+        CancellationToken stop
+    )
+    {
+        await using var command = LinkSql.Of(
+            db,
+            """
+            select id from link_record where entity_id = $1 and connection_id = $2 and kind = $3 and id = any($4)
+              and made_here
+            """,
+            at,
+            kind,
+            ids.ToArray()
+        );
+        return await command.RowsAsync(r => r.GetString(0), stop);
+    }
+
+    /// <summary>How many posted events name records of theirs.</summary>
+    public static async Task<IReadOnlyDictionary<(string Record, string Theirs), long>> PostedByAsync(
+        NpgsqlConnection db,
+        (int Entity, int Connection) at,
+        IReadOnlyCollection<(string Record, string Theirs)> records,
+        CancellationToken stop
+    )
+    {
+        await using var command = LinkSql.Of(
+            db,
+            """
+            select n.record, n.theirs, count(*) from unnest($3::text[], $4::text[]) as w(record, theirs)
+            join link_event_name n on n.entity_id = $1 and n.connection_id = $2 and n.record = w.record
+              and n.theirs = w.theirs
+            join link_event e on e.entity_id = $1 and e.connection_id = $2 and e.row_id = n.row_id and e.state = 'posted'
+            group by 1, 2
+            """,
+            at,
+            records.Select(r => r.Record).ToArray(),
+            records.Select(r => r.Theirs).ToArray()
+        );
+        return (await command.RowsAsync(r => (r.GetString(0), r.GetString(1), r.GetInt64(2)), stop)).ToDictionary(
+            r => (r.Item1, r.Item2),
+            r => r.Item3
+        );
+    }
+
     private const string Columns =
         "id, \"name\", status, merged_into, rate, body::text, known_name, known_status, known_merged, known_rate";
 

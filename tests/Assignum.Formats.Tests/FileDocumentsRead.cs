@@ -1,6 +1,7 @@
 using System.Text;
 using System.Text.Json.Nodes;
 using Assignum.Formats.Documents;
+using Assignum.Testing;
 using CsCheck;
 
 namespace Assignum.Formats.Tests;
@@ -57,6 +58,58 @@ public sealed class FileDocumentsRead
                 new FileReading(["SKERROW", "Skerrow"], side, columns)
             ),
         ];
+
+    private static FileDocument Of(string file)
+    {
+        using var stream = File.OpenRead(Path.Combine(ProjectFiles.Root, "tests", "documents", file));
+        // Each is read once, as it comes.
+        var all = FileDocuments.Read(stream, file, new FileReading(["Skerrow"], null, null)).ToList();
+        return all.ShouldHaveSingleItem();
+    }
+
+    [Theory]
+    [InlineData("invoice-peppol.xml", "supplier-invoice", 344.34, 58.94, -2.5)]
+    [InlineData("credit-note-peppol.xml", "supplier-credit-note", 344.34, 58.94, -2.5)]
+    [InlineData("invoice-plain.xml", "supplier-invoice", 349.70, 59.70, 0)]
+    [InlineData("invoice-national.xml", "supplier-invoice", 349.70, 59.70, 0)]
+    public void What_other_makers_write_is_read_whatever_the_order_of_its_elements(
+        string file,
+        string kind,
+        decimal gross,
+        decimal tax,
+        decimal charges
+    )
+    {
+        var read = Of(file);
+        read.Fault.ShouldBeNull();
+        var e = read.Event!;
+        ((string)e["kind"]!).ShouldBe(kind);
+        ((string)e["party"]!).ShouldBe("IE7654321B");
+        ((string)e["reference"]!).ShouldBe("GW-2026-118");
+        ((string)e["date"]!).ShouldBe("2026-06-12");
+        ((string)e["order"]!).ShouldBe("PO-71");
+        ((decimal)e["totals"]!["gross"]!, (decimal)e["totals"]!["tax"]!).ShouldBe((gross, tax));
+        (e["charges"]?.AsArray().Sum(c => (decimal)c!["amount"]!) ?? 0).ShouldBe(charges);
+        e["lines"]!
+            .AsArray()
+            .Select(l =>
+                ((string)l!["item"]!, (decimal)l["quantity"]!, (decimal)l["unitPrice"]!, (string)l["taxCode"]!)
+            )
+            .ShouldBe([("BG-40", 24m, 10m, "S 23"), ("BG-HB", 5m, 10m, "S 9")]);
+        // Of five handbooks one was chipped.
+        ((decimal?)e["lines"]![1]!["discount"] ?? 0).ShouldBe(charges == 0 ? 0 : 2.1m);
+        if (kind == "supplier-credit-note")
+            ((string)e["corrects"]!).ShouldBe("GW-2026-101");
+    }
+
+    [Fact]
+    public void The_other_syntax_is_named_and_nothing_of_it_is_taken()
+    {
+        var read = Of("invoice-other-syntax.xml");
+        read.Event.ShouldBeNull();
+        read.Fault!.Code.ShouldBe("unknown-file");
+        read.Fault.Message.ShouldContain("CrossIndustryInvoice");
+    }
 
     [Fact]
     public void An_invoice_that_we_bought_is_a_suppliers_with_its_allowances_and_what_it_comes_to()

@@ -32,7 +32,7 @@ public sealed class JoiningInTheBrowser(LinkedApp app) : InBrowser(app), IClassF
     [Fact]
     public async Task From_a_chart_alone_four_systems_are_joined_left_and_taken_up_by_another()
     {
-        var begin = DateOnly.FromDateTime(DateTime.UtcNow).AddDays(-Before - Weeks);
+        var begin = DateOnly.FromDateTime(DateTime.UtcNow).AddDays(-Before);
         await using var standIns = await StandInsRunning.StartAsync(app.Port, begin);
         using var client = app.Client();
         await ChartAloneAsync(client);
@@ -130,7 +130,11 @@ public sealed class JoiningInTheBrowser(LinkedApp app) : InBrowser(app), IClassF
         // Their days are over already: nobody waits by the calendar of today.
         foreach (var (_, code) in Systems)
             (
-                await client.PatchAsJsonAsync($"{At}/connections/{code}", new { patienceDays = 90, gapMinutes = 60 }, Stop)
+                await client.PatchAsJsonAsync(
+                    $"{At}/connections/{code}",
+                    new { patienceDays = 90, gapMinutes = 60 },
+                    Stop
+                )
             ).StatusCode.ShouldBe(HttpStatusCode.OK);
         for (var day = 0; day < Weeks; day++)
         {
@@ -217,10 +221,8 @@ public sealed class JoiningInTheBrowser(LinkedApp app) : InBrowser(app), IClassF
                 wait.Until(b => b.FindElements(By.CssSelector(".donebox, .alertbox[role=alert]")).Count > 0);
             }
             else if (
-                browser
-                    .FindElements(By.CssSelector("table.worklist a"))
-                    .FirstOrDefault(a => a.Text == "settle it")
-                is { } purpose
+                browser.FindElements(By.CssSelector("table.worklist a")).FirstOrDefault(a => a.Text == "settle it") is
+                { } purpose
             )
             {
                 var code = purpose.GetAttribute("href")!.Split('/')[^2];
@@ -232,7 +234,9 @@ public sealed class JoiningInTheBrowser(LinkedApp app) : InBrowser(app), IClassF
                 Find("form[action*='handler=Aside'] #why-all").SendKeys("nobody will mend it there" + Keys.Enter);
                 wait.Until(b => b.FindElements(By.CssSelector(".donebox, .alertbox[role=alert]")).Count > 0);
             }
-            Console.WriteLine($"TURN {turn}: {said}\n=> {browser.FindElements(By.CssSelector(".donebox, .alertbox[role=alert]")).FirstOrDefault()?.Text}");
+            Console.WriteLine(
+                $"TURN {turn}: {said}\n=> {browser.FindElements(By.CssSelector(".donebox, .alertbox[role=alert]")).FirstOrDefault()?.Text}"
+            );
             await AskAllAsync(client);
         }
     }
@@ -290,18 +294,14 @@ public sealed class JoiningInTheBrowser(LinkedApp app) : InBrowser(app), IClassF
         var entries = 0;
         for (var next = ""; ; )
         {
-            using var answer = await client.GetAsync(
-                $"{At}/entries?from={begin:yyyy-MM-dd}&limit=1000{next}",
-                Stop
-            );
+            using var answer = await client.GetAsync($"{At}/entries?from={begin:yyyy-MM-dd}&limit=1000{next}", Stop);
             foreach (var entry in JsonNode.Parse(await answer.Content.ReadAsStringAsync(Stop))!.AsArray())
             {
                 entries++;
                 foreach (var line in entry!["lines"]!.AsArray())
                 {
                     var there = pairs[(string)line!["account"]!];
-                    mine[there] =
-                        mine.GetValueOrDefault(there) + (decimal)line["debit"]! - (decimal)line["credit"]!;
+                    mine[there] = mine.GetValueOrDefault(there) + (decimal)line["debit"]! - (decimal)line["credit"]!;
                 }
             }
             if (!answer.Headers.TryGetValues("X-Next-After", out var more))

@@ -21,11 +21,19 @@ public sealed record NeedAct(
 
 /// <summary>What came of deciding needs.</summary>
 /// <param name="Changes">The changes that were made, by which they are undone.</param>
-public sealed record Decided(int Done, IReadOnlyList<long> Changes);
+/// <param name="Effects">In words, what stays as it was posted though what it was posted by is taken back, and what was
+/// archived there.</param>
+public sealed record Decided(int Done, IReadOnlyList<long> Changes, IReadOnlyList<string> Effects);
 
-/// <summary>Decides needs, each by one act of its own. Words and differences come first, then records, what is made there, and
-/// purposes; each of these sorts is done whole or not at all, and the first that is refused ends it.</summary>
-public sealed class ActOnNeeds(LinkDesk links, PairRecords pair, SettlePurposes purposes, CreateThere there)
+/// <summary>Decides needs, each by one act of its own, all of them or none: records, purposes, words and differences, then
+/// what is made there. Where a later one is refused the ones before it are taken back.</summary>
+public sealed class ActOnNeeds(
+    LinkDesk links,
+    PairRecords pair,
+    SettlePurposes purposes,
+    CreateThere there,
+    SetUps.EditSetUp edit
+)
 {
     /// <summary>Decides.</summary>
     public async Task<Outcome<Decided>> RunAsync(
@@ -119,9 +127,24 @@ public sealed class ActOnNeeds(LinkDesk links, PairRecords pair, SettlePurposes 
         }
         if (faults.Count > 0)
             return Outcome<Decided>.No(Refusal.Invalid, faults);
+        var before = await BeforeAsync(actor, entity, code, words, stop);
         var changes = new List<long>();
-        if (await BesideAsync(actor, entity, code, words, accepts, stop) is { Refused: not null } wrong)
-            return wrong.Pass<Decided>();
+        async Task<Outcome<Decided>> BackAsync(Outcome<Decided> refused, bool beside)
+        {
+            foreach (var change in Enumerable.Reverse(changes))
+                await edit.UndoAsync(actor, entity, change, stop);
+            if (beside)
+                await BesideAsync(
+                    actor,
+                    entity,
+                    code,
+                    [.. words.Select(w => (w.Field, w.Theirs, before.GetValueOrDefault((w.Field, w.Theirs))))],
+                    [.. accepts.Where(a => !a.Back).Select(a => (a.Record, a.Theirs, (string?)null, true))],
+                    stop
+                );
+            return refused;
+        }
+        var opened = await OpenedAsync(actor, entity, code, pairs, stop);
         if (pairs.Count > 0)
         {
             var done = await pair.SettleAsync(actor, entity, code, pairs, stop);
@@ -129,21 +152,144 @@ public sealed class ActOnNeeds(LinkDesk links, PairRecords pair, SettlePurposes 
                 return done.Pass<Decided>();
             changes.AddRange(done.Result!.Id is { } change ? [change] : []);
         }
-        if (madeThere.Count > 0)
-        {
-            var made = await there.RunAsync(actor, entity, code, madeThere, stop);
-            if (made.Refused is not null)
-                return made.Pass<Decided>();
-            changes.AddRange(made.Result!.Change is { } change ? [change] : []);
-        }
         if (lands.Count > 0)
         {
             var settled = await purposes.SettleAsync(actor, entity, code, lands, stop);
             if (settled.Refused is not null)
-                return settled.Pass<Decided>();
+                return await BackAsync(settled.Pass<Decided>(), false);
             changes.AddRange(settled.Result is { } change ? [change] : []);
         }
-        return new Decided(acts.Count, changes);
+        if (await BesideAsync(actor, entity, code, words, accepts, stop) is { Refused: not null } wrong)
+            return await BackAsync(wrong.Pass<Decided>(), false);
+        var archived = 0;
+        if (opened.Count > 0)
+        {
+            var back = await there.TakeBackAsync(actor, entity, code, opened, stop);
+            if (back.Refused is not null)
+                return await BackAsync(back.Pass<Decided>(), true);
+            archived = back.Result;
+        }
+        if (madeThere.Count > 0)
+        {
+            var made = await there.RunAsync(actor, entity, code, madeThere, stop);
+            if (made.Refused is not null)
+                return await BackAsync(made.Pass<Decided>(), true);
+            changes.AddRange(made.Result!.Change is { } change ? [change] : []);
+        }
+        return new Decided(acts.Count, changes, await EffectsAsync(actor, entity, code, opened, archived, stop));
+    }
+
+    // Theirs of the pairings that are taken back.
+    private async Task<IReadOnlyList<(string Record, string Theirs)>> OpenedAsync(
+        Actor actor,
+        string entity,
+        string code,
+        IReadOnlyList<PairAct> pairs,
+        CancellationToken stop
+    )
+    {
+        var open = pairs.Where(p => p.Do == "open").ToList();
+        if (open.Count == 0)
+            return [];
+        var found = await links.LookAsync(
+            actor,
+            entity,
+            code,
+            async at =>
+            {
+                var set = await new ViewSetUp(links.Desk).OfAsync(at.State, "draft", null, stop);
+                return set.Result is { SetUp.SetUp: var setUp }
+                    ? new Outcome<IReadOnlyList<(string, string)>>(
+                        [
+                            .. open.Select(p =>
+                                    (
+                                        p.Record,
+                                        p.Theirs == PairAct.NoCounterpart
+                                            ? Pairs.Of(setUp, code, p.Record).OfOurs(p.Ours ?? "")?.Theirs ?? ""
+                                            : p.Theirs
+                                    )
+                                )
+                                .Where(p => p.Item2.Length > 0),
+                        ],
+                        null,
+                        []
+                    )
+                    : set.Pass<IReadOnlyList<(string, string)>>();
+            },
+            stop
+        );
+        return found.Result ?? [];
+    }
+
+    private async Task<IReadOnlyDictionary<(string Field, string Theirs), string?>> BeforeAsync(
+        Actor actor,
+        string entity,
+        string code,
+        IReadOnlyCollection<(string Field, string Theirs, string? Ours)> words,
+        CancellationToken stop
+    )
+    {
+        if (words.Count == 0)
+            return new Dictionary<(string, string), string?>();
+        var said = await links.LookAsync(
+            actor,
+            entity,
+            code,
+            async at => new Outcome<IReadOnlyList<LinkWord>>(
+                await LinkSettleStore.WordsAsync(at.Db, at.At, stop),
+                null,
+                []
+            ),
+            stop
+        );
+        return (said.Result ?? []).ToDictionary(w => (w.Field, w.Theirs), w => w.Ours);
+    }
+
+    // What was posted by a pairing is not posted anew when that is taken back.
+    private async Task<IReadOnlyList<string>> EffectsAsync(
+        Actor actor,
+        string entity,
+        string code,
+        IReadOnlyList<(string Record, string Theirs)> opened,
+        int archived,
+        CancellationToken stop
+    )
+    {
+        if (opened.Count == 0)
+            return [];
+        var effects = await links.LookAsync(
+            actor,
+            entity,
+            code,
+            async at =>
+            {
+                var posted = await LinkRecordStore.PostedByAsync(at.Db, at.At, opened, stop);
+                return new Outcome<IReadOnlyList<string>>(
+                    [
+                        .. posted
+                            .OrderByDescending(p => p.Value)
+                            .Take(20)
+                            .Select(p =>
+                                $"{p.Value} posted {(p.Value == 1 ? "event names" : "events name")} {p.Key.Record} {p.Key.Theirs}: "
+                                + "they stay as they were posted; to have them otherwise, turn them back."
+                            ),
+                    ],
+                    null,
+                    []
+                );
+            },
+            stop
+        );
+        return
+        [
+            .. effects.Result ?? [],
+            .. archived == 0
+                ? (string[])[]
+                :
+                [
+                    $"{archived} {(archived == 1 ? "record that was" : "records that were")} made there from here {(archived == 1 ? "is" : "are")} archived there.",
+                ],
+        ];
     }
 
     // Words and accepted differences.

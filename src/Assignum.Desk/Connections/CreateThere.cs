@@ -78,7 +78,9 @@ public sealed class CreateThere(LinkDesk links, PairRecords pair)
                 }
                 var (record, fault) = await SendAsync(
                     client,
+                    HttpMethod.Post,
                     kind,
+                    $"records/{kind.Plural}",
                     writer.Body(ours),
                     $"{state.Code}/{link.Code}/{kind.Name}/{ours}",
                     stop
@@ -99,6 +101,7 @@ public sealed class CreateThere(LinkDesk links, PairRecords pair)
                     new { ours, record.Name },
                     stop
                 );
+                await LinkRecordStore.MadeHereAsync(db, (state.Id, link.Id), kind.Name, [record.Id], true, stop);
                 acts.Add(new PairAct(kind.Name, record.Id, ours, "pair", null));
             }
         }
@@ -126,10 +129,89 @@ public sealed class CreateThere(LinkDesk links, PairRecords pair)
             );
     }
 
+    /// <summary>Takes back what was made there: it is archived, for nothing can be taken out of another's system.</summary>
+    /// <param name="records">Kinds of record and ids of theirs; those that were not made from here are left alone.</param>
+    /// <returns>How many were archived.</returns>
+    public async Task<Outcome<int>> TakeBackAsync(
+        Actor actor,
+        string entity,
+        string code,
+        IReadOnlyList<(string Record, string Theirs)> records,
+        CancellationToken stop
+    )
+    {
+        await using var db = await links.Desk.Database.OpenAsync(stop);
+        var entered = await links.Desk.EnterAsync(db, actor, entity, Role.Preparer, false, stop);
+        if (entered.Result is not { State: var state })
+            return entered.Pass<int>();
+        if (await ConnectionStore.FindAsync(db, state.Id, code, false, stop) is not { IsAsked: true } link)
+            return 0;
+        var at = (state.Id, link.Id);
+        var archived = 0;
+        LinkClient? client = null;
+        try
+        {
+            foreach (var of in records.GroupBy(r => r.Record))
+            {
+                var made = await LinkRecordStore.WereMadeHereAsync(db, at, of.Key, [.. of.Select(r => r.Theirs)], stop);
+                foreach (var id in made)
+                {
+                    if (client is null && await links.OpenAsync(db, state.Id, link, stop) is var opened)
+                    {
+                        if (opened.Client is null)
+                            return Outcome<int>.No(Refusal.Invalid, [opened.Fault!]);
+                        client = opened.Client;
+                    }
+                    var kind = RecordKind.Find(of.Key)!;
+                    var (record, fault) = await SendAsync(
+                        client!,
+                        HttpMethod.Patch,
+                        kind,
+                        $"records/{kind.Plural}/{Uri.EscapeDataString(id)}",
+                        new JsonObject { ["status"] = "archived" },
+                        $"{state.Code}/{link.Code}/{kind.Name}/{id}/back/{Guid.NewGuid():n}",
+                        stop
+                    );
+                    if (record is null)
+                        return Outcome<int>.No(
+                            Refusal.Invalid,
+                            [
+                                fault! with
+                                {
+                                    Message = $"{id} was made there and could not be archived: {fault.Message}",
+                                },
+                            ]
+                        );
+                    var fetch = await LinkRecordStore.NewFetchAsync(db, at, stop) - 1;
+                    await LinkRecordStore.TakeAsync(db, at, kind.Name, Math.Max(fetch, 1), [record], stop);
+                    await LinkRecordStore.MadeHereAsync(db, at, kind.Name, [id], false, stop);
+                    await EntityStore.AuditAsync(
+                        db,
+                        state.Id,
+                        actor.Name,
+                        "record archived there",
+                        $"connection {code}, {kind.Name} {id}",
+                        new { status = "active" },
+                        new { status = "archived" },
+                        stop
+                    );
+                    archived++;
+                }
+            }
+            return archived;
+        }
+        finally
+        {
+            client?.Dispose();
+        }
+    }
+
     // The same key each time: what was taken before its answer was lost is not made twice.
     private async Task<(CameRecord? Record, Fault? Fault)> SendAsync(
         LinkClient client,
+        HttpMethod method,
         RecordKind kind,
+        string path,
         JsonObject body,
         string key,
         CancellationToken stop
@@ -137,7 +219,7 @@ public sealed class CreateThere(LinkDesk links, PairRecords pair)
     {
         for (var turn = 1; ; turn++)
         {
-            var answer = await client.SendAsync(HttpMethod.Post, $"records/{kind.Plural}", body, key, null, stop);
+            var answer = await client.SendAsync(method, path, body, key, null, stop);
             if (answer is { Fault: null, Json: { } json })
                 return LinkJson.Record(kind.Name, json) is { Record: { } record }
                     ? (record, null)

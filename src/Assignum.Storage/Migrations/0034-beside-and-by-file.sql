@@ -41,6 +41,9 @@ create table link_run_journal (
 );
 grant select, insert on link_run_journal to assignum_app;
 
+-- A record of theirs that was made from here: taken back, it is archived there.
+alter table link_record add column made_here boolean not null default false;
+
 -- Documents without which events were posted after patience was at its end.
 create table link_unmatched (
   entity_id     integer not null,

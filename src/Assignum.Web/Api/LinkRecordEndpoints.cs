@@ -175,7 +175,16 @@ internal static class LinkRecordEndpoints
             ],
             http.RequestAborted
         );
-        return done.Result is { } of ? Results.Json(new { done = of.Done, changes = of.Changes }) : ApiProblem.Of(done);
+        return done.Result is { } of
+            ? Results.Json(
+                new
+                {
+                    done = of.Done,
+                    changes = of.Changes,
+                    effects = of.Effects,
+                }
+            )
+            : ApiProblem.Of(done);
     }
 
     private static async Task<IResult> PurposesAsync(

@@ -53,7 +53,10 @@ public sealed class LinkNeedsModel(
         Tried = new NeedAct(id, @do, Said(ours), Said(account), Said(word), Said(reason));
         var done = await act.RunAsync(Actor, EntityCode, LinkCode, [Tried], HttpContext.RequestAborted);
         if (done.Refused is null)
-            return Went("Decided.", done.Result!.Changes is [var change, ..] ? change : null);
+            return Went(
+                string.Join(' ', ["Decided.", .. done.Result!.Effects]),
+                done.Result!.Changes is [var change, ..] ? change : null
+            );
         return await RefusedAsync(
             new Outcome<Decided>(null, done.Refused, [.. done.Faults.Select(f => f with { Path = "" })])
         );

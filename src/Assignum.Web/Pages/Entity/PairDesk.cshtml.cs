@@ -16,7 +16,8 @@ public sealed class PairDeskModel(
     KeepConnections keep,
     ReadPairs pairs,
     PairRecords pair,
-    CreateThere there
+    CreateThere there,
+    ActOnNeeds needs
 ) : JoinedPage(desk, edit, keep)
 {
     /// <summary>Records on a page.</summary>
@@ -49,6 +50,9 @@ public sealed class PairDeskModel(
     [BindProperty(SupportsGet = true)]
     public string? After { get; set; }
 
+    /// <summary>What stays as it is though a pairing was taken back, in words.</summary>
+    public IReadOnlyList<string> Effects { get; private set; } = [];
+
     public PairDesk Laid { get; private set; } = null!;
 
     /// <summary>The kinds of record that there is anything to pair of.</summary>
@@ -77,7 +81,7 @@ public sealed class PairDeskModel(
         var alone = Request.Headers.ContainsKey("X-Row");
         if (!alone)
             return act.Refused is null
-                ? Went("Decided.", act.Change)
+                ? Went(string.Join(' ', ["Decided.", .. Effects]), act.Change)
                 : await RefusedAsync(new Outcome<object>(null, act.Refused, act.Faults));
         Faults = act.Faults;
         await LaidAsync(subject);
@@ -107,6 +111,18 @@ public sealed class PairDeskModel(
                 HttpContext.RequestAborted
             );
             return (made.Refused, made.Faults, made.Result?.Change);
+        }
+        if (what == "open")
+        {
+            var back = await needs.RunAsync(
+                Actor,
+                EntityCode,
+                LinkCode,
+                [new NeedAct(ReadNeeds.IdOf("record", Record!, subject), "open")],
+                HttpContext.RequestAborted
+            );
+            Effects = back.Result?.Effects ?? [];
+            return (back.Refused, back.Faults, back.Result is { Changes: [var one, ..] } ? one : null);
         }
         var act = ledger
             ? new PairAct(
