@@ -8,7 +8,7 @@ using Microsoft.AspNetCore.Http;
 
 namespace Assignum.Web.Tests;
 
-/// <summary>Three systems whose documents settle each other feed two processes that are killed, while answers break, come
+/// <summary>Three systems whose documents settle each other feed two processes that are killed, and their database server is, while answers break, come
 /// twice, late and out of order; and what is posted goes on to a ledger that swallows answers. It comes out as if nothing had
 /// happened. Longer with <c>./test --long</c>.</summary>
 public sealed class FeedsKilled
@@ -53,9 +53,9 @@ public sealed class FeedsKilled
         await DoneAsync($"/{code}/editions/publish", Json("""{"from":"2026-06-01"}"""));
     }
 
-    private static async Task<List<string>> LinesAsync(TestDatabase database, string code)
+    private static async Task<List<string>> LinesAsync(Storage.Database database, string code)
     {
-        await using var command = database.Database.Command(
+        await using var command = database.Command(
             $"""
             select n.reference || ' ' || l.account || ' ' || l.debit || ' ' || l.credit from entry n
             join entity e using (entity_id) join entry_line l using (entity_id, entry_id) where e.code = '{code}'
@@ -73,7 +73,7 @@ public sealed class FeedsKilled
     public async Task Killed_in_a_feed_of_three_systems_the_books_and_the_ledger_come_out_as_if_nothing_had_happened()
     {
         var (count, kills) = Long ? (3_300, 30) : (150, 3);
-        await using var database = new TestDatabase();
+        await using var database = await OwnServer.StartAsync();
         using var listener = new System.Net.Sockets.TcpListener(IPAddress.Loopback, 0);
         listener.Start();
         var port = ((IPEndPoint)listener.LocalEndpoint).Port;
@@ -149,16 +149,12 @@ public sealed class FeedsKilled
                 Tell(shop, Sale, begin, begin + stretch);
                 ledger.Swallows += 2;
                 foreach (var code in new[] { "PAY", "STOCK", "SHOP" })
-                    await AskAsync(database, code);
+                    await AskAsync(database.Database, code);
                 await Task.Delay(random.Next(300, 1_500), Stop);
                 if (kills-- <= 0)
                     continue;
                 if (kills % 3 == 1)
-                    TestDatabase.Execute(
-                        database.Owner,
-                        "select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and pid <> "
-                            + "pg_backend_pid()"
-                    );
+                    await database.KillAsync();
                 else
                 {
                     await one.DisposeAsync();
@@ -176,7 +172,7 @@ public sealed class FeedsKilled
             async Task<string?> DoneAsync()
             {
                 foreach (var code in new[] { "SHOP", "PAY", "STOCK", "GL" })
-                    await AskAsync(database, code);
+                    await AskAsync(database.Database, code);
                 await using var command = database.Database.Command(
                     $"""
                     select (select count(*) from link_event where state in ('posted', 'nothing', 'duplicate') and not
@@ -212,8 +208,8 @@ public sealed class FeedsKilled
                         )
                     ).EnsureSuccessStatusCode();
                 }
-            var ours = await LinesAsync(database, Code);
-            ours.ShouldBe(await LinesAsync(database, "CALM"));
+            var ours = await LinesAsync(database.Database, Code);
+            ours.ShouldBe(await LinesAsync(database.Database, "CALM"));
             ours.Count.ShouldBeGreaterThan(4 * count);
             // Every journal is there once, and the ledger's balances are ours.
             ledger.Journals.Select(j => (string)j["number"]!).ShouldBeUnique();
@@ -280,13 +276,13 @@ public sealed class FeedsKilled
         ((string)(await StandsAsync(elsewhere))["why"]!).ShouldBe("our-other-life");
     }
 
-    private static async Task AskAsync(TestDatabase database, string code)
+    private static async Task AskAsync(Storage.Database database, string code)
     {
         // The connections that were ended are this test's too.
         for (var i = 0; i < 20; i++)
             try
             {
-                await using var command = database.Database.Command(
+                await using var command = database.Command(
                     $"update connection set ask_at = now(), wake = true where code = '{code}'"
                 );
                 await command.ExecuteNonQueryAsync(Stop);

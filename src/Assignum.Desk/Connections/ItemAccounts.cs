@@ -40,7 +40,7 @@ public sealed record MendedItems(int Items, int Rows, long? Change, string Says)
 
 /// <summary>Holds the accounts that a warehouse keeps by item against where the items land here, and mends either
 /// side.</summary>
-public sealed class ItemAccounts(LinkDesk links, EditSetUp edit)
+public sealed class ItemAccounts(LinkDesk links, EditSetUp edit, CompareSetUps compare)
 {
     /// <summary>The items as they stand against the draft, those that disagree first, most value first.</summary>
     public Task<Outcome<BelievedItems>> ReadAsync(Actor actor, string entity, string code, CancellationToken stop) =>
@@ -106,10 +106,8 @@ public sealed class ItemAccounts(LinkDesk links, EditSetUp edit)
         );
     }
 
-    /// <summary>Takes over here what the warehouse believes: assignments in the draft, for whole groups where all of a
-    /// group's items agree.</summary>
-    /// <param name="chosen">Their items.</param>
-    public async Task<Outcome<MendedItems>> MendHereAsync(
+    /// <summary>What the newest events would do if what it believes of some items were taken over; nothing is.</summary>
+    public async Task<Outcome<Foreseen>> ForeseeHereAsync(
         Actor actor,
         string entity,
         string code,
@@ -117,16 +115,58 @@ public sealed class ItemAccounts(LinkDesk links, EditSetUp edit)
         CancellationToken stop
     )
     {
+        var planned = await PlanAsync(actor, entity, code, chosen, stop);
+        if (planned.Refused is not null)
+            return planned.Pass<Foreseen>();
+        Visit visit;
+        await using (var db = await links.Desk.Database.OpenAsync(stop))
+        {
+            var entered = await links.Desk.EnterAsync(db, actor, entity, Role.Viewer, false, stop);
+            if (entered.Result is null)
+                return entered.Pass<Foreseen>();
+            visit = entered.Result;
+        }
+        return await compare.OfEditsAsync(visit, (now, _) => Changes(planned.Result.Rows, now), stop);
+    }
+
+    private static IReadOnlyList<RowChange> Changes(
+        IReadOnlyList<(string Purpose, string Column, string Value, string Account)> rows,
+        SetUp now
+    )
+    {
+        var part = Parts.Assignments;
+        return
+        [
+            .. rows.Select(r =>
+            {
+                var cells = Parts.CellsOf(
+                    new Assignment(
+                        r.Purpose,
+                        r.Account,
+                        [new KeyPart(r.Column == "item" ? Dimension.Item : Dimension.ItemGroup, r.Value)]
+                    )
+                );
+                var key = part.KeyOf(cells);
+                return new RowChange(part, key, part.Row(now, key), cells);
+            }),
+        ];
+    }
+
+    // Assignments that take over what it believes: by group where all of a group agree, else by item.
+    private async Task<
+        Outcome<(int Items, IReadOnlyList<(string Purpose, string Column, string Value, string Account)> Rows)>
+    > PlanAsync(Actor actor, string entity, string code, IReadOnlyCollection<string> chosen, CancellationToken stop)
+    {
         var read = await ReadAsync(actor, entity, code, stop);
         if (read.Result is not { } all)
-            return read.Pass<MendedItems>();
+            return read.Pass<(int, IReadOnlyList<(string, string, string, string)>)>();
         var picked = chosen.ToHashSet(StringComparer.Ordinal);
         var wanted = all
             .Items.Where(i => picked.Contains(i.Theirs) && i.Ours is not null)
             .SelectMany(i => i.Accounts.Where(a => a.Belief == Belief.Differs).Select(a => (Item: i, Account: a)))
             .ToList();
         if (wanted.Count == 0)
-            return Outcome<MendedItems>.No(
+            return Outcome<(int, IReadOnlyList<(string, string, string, string)>)>.No(
                 Refusal.Invalid,
                 "nothing-to-mend",
                 "Of what was chosen nothing can be taken over: it agrees, cannot be read, does not suit, or is not paired."
@@ -147,32 +187,34 @@ public sealed class ItemAccounts(LinkDesk links, EditSetUp edit)
             else
                 rows.AddRange(of.Select(w => (w.Account.Purpose.Name, "item", w.Item.Ours!, w.Account.Believed!)));
         }
-        var part = Parts.Assignments;
+        return (wanted.Select(w => w.Item.Ours).Distinct().Count(), rows);
+    }
+
+    /// <summary>Takes over here what the warehouse believes: assignments in the draft, for whole groups where all of a
+    /// group's items agree.</summary>
+    /// <param name="chosen">Their items.</param>
+    public async Task<Outcome<MendedItems>> MendHereAsync(
+        Actor actor,
+        string entity,
+        string code,
+        IReadOnlyCollection<string> chosen,
+        CancellationToken stop
+    )
+    {
+        var planned = await PlanAsync(actor, entity, code, chosen, stop);
+        if (planned.Refused is not null)
+            return planned.Pass<MendedItems>();
+        var (items, rows) = planned.Result;
         var done = await edit.MakeAsync(
             actor,
             entity,
             $"accounts of items as {code} has them",
             null,
-            (now, _) =>
-                [
-                    .. rows.Select(r =>
-                    {
-                        var cells = Parts.CellsOf(
-                            new Assignment(
-                                r.Purpose,
-                                r.Account,
-                                [new KeyPart(r.Column == "item" ? Dimension.Item : Dimension.ItemGroup, r.Value)]
-                            )
-                        );
-                        var key = part.KeyOf(cells);
-                        return new RowChange(part, key, part.Row(now, key), cells);
-                    }),
-                ],
+            (now, _) => Changes(rows, now),
             stop
         );
         if (done.Refused is not null)
             return done.Pass<MendedItems>();
-        var items = wanted.Select(w => w.Item.Ours).Distinct().Count();
         return new MendedItems(
             items,
             rows.Count,

@@ -229,9 +229,17 @@ public sealed class ReadPairs(LinkDesk links, ProposePairs propose)
             ? new Dictionary<string, Waits>()
             : await LinkEventStore.WaitsForAsync(at.Db, at.At, kind.Name, stop);
         var subjects = ledger
-            ? setUp
-                .Accounts.Where(a => a is { Kind: AccountKind.Posting, Status: RecordStatus.Active })
-                .Select(a => new Subject(a.Number, a.Name, "active", null, Words.Title(Words.Of(a.Class))))
+            ? PairSides
+                .Ours(kind, setUp, at.State.Today)
+                .Select(o => new Subject(
+                    o.Id,
+                    o.Name,
+                    "active",
+                    null,
+                    o.Class is { } of ? Words.Title(of)
+                        : o.Rate is { } rate ? $"{rate:0.##} %"
+                        : ""
+                ))
                 .ToList()
             : [.. theirs.Select(r => new Subject(r.Id, r.Name, r.Status, r, ""))];
         PairingRow? Of(string id) => ledger ? pairs.OfOurs(id) : pairs.OfTheirs(id);

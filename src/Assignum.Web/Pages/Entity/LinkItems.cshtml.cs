@@ -76,6 +76,18 @@ public sealed class LinkItemsModel(
     public Task<IActionResult> OnPostThereAsync(string[]? chosen, bool all) =>
         MendAsync(items.MendThereAsync, chosen, all);
 
+    /// <summary>What the newest events would do if that were taken over; nothing is.</summary>
+    public async Task<IActionResult> OnPostForeseeAsync(string[]? chosen, bool all)
+    {
+        if (await ShowAsync() is NotFoundResult none)
+            return none;
+        IReadOnlyCollection<string> picked = all ? [.. Matching.Select(i => i.Theirs)] : chosen ?? [];
+        if (picked.Count == 0)
+            return Content("");
+        var found = await items.ForeseeHereAsync(Actor, EntityCode, LinkCode, picked, HttpContext.RequestAborted);
+        return Partial("_Consequences", (found.Result ?? Foreseen.Nothing(found.Faults), EntityCode, State.Currency));
+    }
+
     private async Task<IActionResult> MendAsync(
         Func<
             Desk.Access.Actor,

@@ -57,8 +57,9 @@ public sealed class PairDeskModel(
 
     /// <summary>The kinds of record that there is anything to pair of.</summary>
     public IReadOnlyList<RecordKind> Kinds =>
+        // What a journal names: its accounts, and of its lines parties and tax codes; projects where it keeps them.
         Link.Of.TakesEntries
-            ? [RecordKind.Find("account")!]
+            ? [.. RecordKind.All.Where(k => k.Name is "account" or "tax-code" or "party" or "project")]
             : [.. RecordKind.All.Where(k => k.Ours is not null && (k.Name != "account" || Link.Kind == "warehouse"))];
 
     public override IReadOnlyDictionary<string, string> Kept =>
