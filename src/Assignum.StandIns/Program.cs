@@ -21,6 +21,9 @@ internal static class Program
             && day > world.Day
         )
             world.Advance(Math.Min(day.DayNumber - world.Day.DayNumber, 1000));
+        // But what a ledger was told cannot be made again: it has forgotten it, and says so.
+        foreach (var ledger in world.Systems.Where(s => s.Kind == "ledger"))
+            ledger.BeginAnotherLife(Guid.NewGuid().ToString("n")[..8]);
         var builder = WebApplication.CreateBuilder(args);
         builder.Logging.SetMinimumLevel(LogLevel.Warning);
         await using var app = LinkServer.Build(builder, world);

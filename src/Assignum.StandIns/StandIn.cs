@@ -150,8 +150,9 @@ public abstract class StandIn
     }
 
     /// <summary>As if it had been restored from a copy.</summary>
-    public void BeginAnotherLife() =>
-        Life = World.Chance($"{Path}/life/{Life}").Next().ToString("x8", CultureInfo.InvariantCulture);
+    /// <param name="life">Which; null: the next of its seed.</param>
+    public void BeginAnotherLife(string? life = null) =>
+        Life = life ?? World.Chance($"{Path}/life/{Life}").Next().ToString("x8", CultureInfo.InvariantCulture);
 
     /// <summary>Changes a record of a kind as a person there would: one that was not changed so before.</summary>
     /// <param name="how">renamed, archived, merged or deleted.</param>

@@ -103,6 +103,21 @@ public sealed class FileDocumentsRead
     }
 
     [Fact]
+    public void An_invoice_of_50_MB_is_refused_before_it_is_held_whole()
+    {
+        var before = GC.GetTotalAllocatedBytes(true);
+        var read = Read(
+            Ubl.Replace("<cbc:ID>F-77", "<cbc:Note>" + new string('x', 50 << 20) + "</cbc:Note><cbc:ID>F-77")
+        );
+        var one = read.ShouldHaveSingleItem();
+        one.Event.ShouldBeNull();
+        one.Fault!.Code.ShouldBe("bad-xml");
+        one.Fault.Message.ShouldContain("20 MB");
+        // The text itself and its bytes are 150 MB of it and more.
+        (GC.GetTotalAllocatedBytes(true) - before).ShouldBeLessThan(600L << 20);
+    }
+
+    [Fact]
     public void The_other_syntax_is_named_and_nothing_of_it_is_taken()
     {
         var read = Of("invoice-other-syntax.xml");

@@ -286,6 +286,79 @@ public sealed class Connecting(LinkedApp app) : IClassFixture<LinkedApp>, IAsync
     }
 
     [Fact]
+    public async Task What_is_decided_in_one_call_holds_together_and_what_was_made_there_is_archived_when_taken_back()
+    {
+        var (code, _) = await MadeAsync("ledger");
+        await FetchedAsync(code);
+        async Task<string> PairedAsync(string ours) =>
+            (await GetAsync($"{At}/{code}/pairings?record=account&limit=1000"))
+                .AsArray()
+                .FirstOrDefault(p => (string?)p!["ours"] == ours)
+                ?.ToJsonString()
+            ?? "";
+        var (one, other) = (LinkedBooks.Accounts[3], LinkedBooks.Accounts[4]);
+        // A word that is none of ours: the pairing before it is taken back, and nothing is made there.
+        await PostAsync(
+            $"{At}/{code}/needs",
+            new object[]
+            {
+                new { id = $"record/account/{one}", @do = "create" },
+                new
+                {
+                    id = $"record/account/{other}",
+                    @do = "not-needed",
+                    reason = "not posted to",
+                },
+                new
+                {
+                    id = "word/type/possession",
+                    @do = "word",
+                    word = "no-such-word",
+                },
+            },
+            HttpStatusCode.UnprocessableEntity
+        );
+        (await PairedAsync(one)).ShouldBe("");
+        (await PairedAsync(other)).ShouldBe("");
+        var made = await PostAsync(
+            $"{At}/{code}/needs",
+            new object[]
+            {
+                new { id = $"record/account/{one}", @do = "create" },
+                new
+                {
+                    id = $"record/account/{other}",
+                    @do = "not-needed",
+                    reason = "not posted to",
+                },
+            }
+        );
+        made["effects"]!.AsArray().ShouldBeEmpty();
+        var theirs = (string)JsonNode.Parse(await PairedAsync(one))!["theirs"]!;
+        async Task<string> StatusAsync()
+        {
+            for (var after = ""; ; )
+            {
+                var page = JsonNode.Parse(
+                    await standIns.Client.GetStringAsync($"/ledger/link/v1/records/accounts?limit=1000{after}", Stop)
+                )!;
+                if (page["records"]!.AsArray().FirstOrDefault(r => (string)r!["id"]! == theirs) is { } found)
+                    return (string)found["status"]!;
+                ((bool)page["more"]!).ShouldBeTrue($"{theirs} is not there");
+                after = "&after=" + Uri.EscapeDataString((string)page["next"]!);
+            }
+        }
+        (await StatusAsync()).ShouldBe("active");
+        var back = await PostAsync(
+            $"{At}/{code}/needs",
+            new object[] { new { id = $"record/account/{one}", @do = "open" } }
+        );
+        back["effects"]!.AsArray().Select(e => (string)e!).Single().ShouldContain("archived there");
+        (await StatusAsync()).ShouldBe("archived");
+        (await PairedAsync(one)).ShouldBe("");
+    }
+
+    [Fact]
     public async Task Calls_are_taken_once_in_time_and_signed_and_another_life_pauses_everything()
     {
         var (code, secret) = await MadeAsync("payments");

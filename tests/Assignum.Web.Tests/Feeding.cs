@@ -292,6 +292,68 @@ public sealed class Feeding(LinkedApp app) : IClassFixture<LinkedApp>, IAsyncLif
     }
 
     [Fact]
+    public async Task An_event_of_a_closed_day_waits_or_moves_as_its_connection_says()
+    {
+        var (moves, _) = await LiveAsync(new { closedPeriod = "next-open" });
+        var (waits, _) = await LiveAsync();
+        object Period(string status) =>
+            new
+            {
+                from = Day(9),
+                to = Day(9),
+                status,
+                reason = "of this test",
+            };
+        await books.PostAsync("/periods", Period("closed"));
+        foreach (var (code, id) in new[] { (moves, "CM1"), (waits, "CM2") })
+        {
+            Of(code).Tells(Sale(id).Replace(Day(), Day(9), StringComparison.Ordinal));
+            await books.AskAsync(code);
+        }
+        var moved = await books.BecomesAsync(moves, "CM1", "posted");
+        ((string)moved["reasons"]![0]!["code"]!).ShouldBe("moved-to-open");
+        async Task<string> DateAsync(JsonNode of, int back) =>
+            (string)
+                (await books.GetAsync($"/entries?from={Day(back)}&to={Day(back)}&limit=1000"))
+                    .AsArray()
+                    .Single(e => (string)e!["number"]! == (string)of["number"]!)!["date"]!;
+        // The document keeps its day for tax, the entry is of the next.
+        (await DateAsync(moved, 8)).ShouldBe(Day(8));
+        var stays = await books.BecomesAsync(waits, "CM2", "waiting");
+        ((string)stays["reasons"]![0]!["code"]!).ShouldBe("period-closed");
+        await books.PostAsync("/periods", Period("open"));
+        var posted = await books.BecomesAsync(waits, "CM2", "posted");
+        (await DateAsync(posted, 9)).ShouldBe(Day(9));
+    }
+
+    [Fact]
+    public async Task A_system_that_fails_is_asked_more_seldom_and_never_sooner_than_it_says()
+    {
+        var (shop, _) = await LiveAsync();
+        var of = Of(shop);
+        of.Fault = _ => Microsoft.AspNetCore.Http.Results.StatusCode(500);
+        await books.AskAsync(shop);
+        async Task<JsonNode?> FailedAsync(int least) =>
+            await books.GetAsync($"/connections/{shop}") is { } now && (int)now["failures"]! >= least ? now : null;
+        // After one second, after two: when whoever asked has given it up.
+        var failing = await LinkedBooks.UntilAsync(() => FailedAsync(2), "it is not asked again by itself", 90);
+        ((bool)failing["failing"]!).ShouldBeFalse();
+        ((string)failing["trouble"]!).Length.ShouldBeGreaterThan(0);
+        of.Fault = http =>
+        {
+            http.Response.Headers.RetryAfter = "600";
+            return Microsoft.AspNetCore.Http.Results.StatusCode(429);
+        };
+        var failures = (int)failing["failures"]!;
+        await LinkedBooks.UntilAsync(() => FailedAsync(failures + 1), "it was not asked again", 60);
+        of.Fault = null;
+        var asked = of.Asked;
+        await books.AskAsync(shop);
+        await Task.Delay(4000, TestContext.Current.CancellationToken);
+        of.Asked.ShouldBe(asked);
+    }
+
+    [Fact]
     public async Task A_latecomer_posts_unless_its_document_went_on_and_what_nobody_brings_posts_unmatched()
     {
         var (shop, pay) = await LiveAsync(new { gapMinutes = 0 });

@@ -12,7 +12,8 @@ using OpenQA.Selenium;
 namespace Assignum.Web.Tests;
 
 /// <summary>Four systems are joined to an entity that has only a chart: by keys, with faults on, by two persons one after the
-/// other, until nothing is left to decide.</summary>
+/// other, until nothing is left to decide. Then they do business for two weeks with something wrong every day; what waits is mended,
+/// and the ledger comes out as the books here.</summary>
 public sealed class JoiningInTheBrowser(LinkedApp app) : InBrowser(app), IClassFixture<LinkedApp>
 {
     private const string Entity = "JOINED";
@@ -30,7 +31,7 @@ public sealed class JoiningInTheBrowser(LinkedApp app) : InBrowser(app), IClassF
     private readonly List<(string Number, AccountClass Class, string Control)> chart = [];
 
     [Fact]
-    public async Task From_a_chart_alone_four_systems_are_joined_left_and_taken_up_by_another()
+    public async Task From_a_chart_alone_four_systems_are_joined_by_two_persons_and_run_two_weeks_with_faults()
     {
         var begin = Begin;
         await using var standIns = await StandInsRunning.StartAsync(app.Port, begin);
@@ -144,7 +145,7 @@ public sealed class JoiningInTheBrowser(LinkedApp app) : InBrowser(app), IClassF
             await standIns.PassAsync(1);
             if (day == 4)
             {
-                // Somebody there renamed the way in which buyers pay: what is new opens the question again.
+                // It was restored from a copy.
                 await standIns.FaultAsync("warehouse", "another-life");
             }
             await AskAllAsync(client);
@@ -208,11 +209,13 @@ public sealed class JoiningInTheBrowser(LinkedApp app) : InBrowser(app), IClassF
     private async Task MendAsync(HttpClient client)
     {
         SignIn("tomas");
+        var mended = 0;
         for (var turn = 0; turn < 80; turn++)
         {
             Go($"/e/{Entity}/worklist");
             if (browser.FindElements(By.CssSelector("table.worklist")).Count == 0)
                 break;
+            mended++;
             var said = Find("table.worklist").Text;
             if (turn == 79)
                 throw new InvalidOperationException($"This stays: {said}");
@@ -236,24 +239,18 @@ public sealed class JoiningInTheBrowser(LinkedApp app) : InBrowser(app), IClassF
             else if (said.Contains("give the account of payment-fee", StringComparison.Ordinal))
                 await TaxOfAsync(client, "payment-fee", null);
             else
-            {
-                Find("form[action*='handler=Aside'] #why-all").SendKeys("nobody will mend it there" + Keys.Enter);
-                wait.Until(b => b.FindElements(By.CssSelector(".donebox, .alertbox[role=alert]")).Count > 0);
-            }
-            Console.WriteLine(
-                $"TURN {turn}: {said}\n=> {browser.FindElements(By.CssSelector(".donebox, .alertbox[role=alert]")).FirstOrDefault()?.Text}"
-            );
+                throw new InvalidOperationException($"Nobody knows how to mend this: {said}");
             await AskAllAsync(client);
         }
+        // Carriage and fees had no tax code, and nobody had said where carriage lands.
+        mended.ShouldBeGreaterThan(2);
     }
 
     // The account gets a code by default, or is outside tax; as long as nothing was posted of those days it may be
     // published from the beginning.
     private async Task TaxOfAsync(HttpClient client, string purpose, string? code)
     {
-        var at = $"{At}/explain?purpose={purpose}&channel=web&method=card&date={DateTime.UtcNow:yyyy-MM-dd}";
-        var explained = JsonNode.Parse(await client.GetStringAsync(at, Stop))!;
-        Go($"/e/{Entity}/chart/{(string)explained["account"]!}");
+        Go($"/e/{Entity}/chart/{AccountFor(purpose)}");
         if (code is not null)
             Find("#new-tax_code").SendKeys(code + Keys.Escape);
         else

@@ -34,6 +34,17 @@ internal sealed class AskSystem(
     private readonly Dictionary<string, int> records = new(StringComparer.Ordinal);
     private readonly List<string> left = [];
 
+    /// <summary>How long whoever asks waits for a system that wants to be left alone.</summary>
+    public static readonly TimeSpan LongestQuiet = TimeSpan.FromSeconds(10);
+
+    /// <summary>Says that it is asked later.</summary>
+    public static Fault LeftAlone(Connection of, TimeSpan quiet) =>
+        new(
+            "quiet",
+            $"{of.Name} asks to be left alone for {Math.Ceiling(quiet.TotalSeconds):0} seconds: "
+                + (of.State == "live" ? "after that it is asked by itself." : "ask it again after that.")
+        );
+
     /// <summary>Answers of 401 or 403 in a row after which it is paused.</summary>
     public const int MostRefusals = 3;
 
@@ -339,6 +350,8 @@ internal sealed class AskSystem(
             await transaction.CommitAsync(stop);
             return fault with { Message = fault.Message + " It is paused: enter its key anew, then resume it." };
         }
+        if (retry > LongestQuiet && turn < Tries)
+            return LeftAlone(link, retry.Value) with { Code = fault.Code };
         if (turn >= Tries || fault.Code is "redirect" or "bad-address" or "refused" or "bad-shape")
             return fault;
         var wait = links.Settings.Pause * Math.Pow(2, turn - 1);

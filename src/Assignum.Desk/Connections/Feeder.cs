@@ -321,7 +321,7 @@ public sealed class Feeder(
     private static TimeSpan Wait(int failures) =>
         TimeSpan.FromSeconds(
             Math.Min(Math.Pow(2, Math.Min(failures, 16) - 1), Longest.TotalSeconds)
-                * (0.8 + 0.4 * Random.Shared.NextDouble())
+                * (0.8 + 0.2 * Random.Shared.NextDouble())
         );
 
     private async Task<AskSystem?> AskAsync(

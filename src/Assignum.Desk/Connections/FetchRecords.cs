@@ -36,7 +36,12 @@ public sealed class FetchRecords(LinkDesk links, ProposePairs propose) : IWorkKi
         if (link.State is "paused" or "closed")
             return Outcome<object>.No(Refusal.Conflict, "wrong-state", $"{link.Name} is {link.State}.");
         if (await ConnectionStore.QuietAsync(db, state.Id, link.Id, stop) is { } quiet)
-            await Task.Delay(quiet < TimeSpan.FromMinutes(5) ? quiet : TimeSpan.FromMinutes(5), stop);
+        {
+            // Work of others waits behind this: whoever wants to be left alone for long is asked later.
+            if (quiet > AskSystem.LongestQuiet)
+                return Outcome<object>.No(Refusal.Conflict, [AskSystem.LeftAlone(link, quiet)]);
+            await Task.Delay(quiet, stop);
+        }
         var (client, closed) = await links.OpenAsync(db, state.Id, link, stop);
         if (client is null)
             return Outcome<object>.No(Refusal.Invalid, [closed!]);

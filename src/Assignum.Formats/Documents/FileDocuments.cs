@@ -22,6 +22,9 @@ public static class FileDocuments
     /// <summary>Most characters of an XML file.</summary>
     public const long MostCharacters = 400L << 20;
 
+    /// <summary>Most bytes of an invoice, which is read whole; statements are read entry by entry.</summary>
+    public const long MostOfInvoice = 20L << 20;
+
     /// <summary>How XML is read: no document type, nothing fetched.</summary>
     public static readonly XmlReaderSettings Xml = new()
     {
@@ -56,7 +59,7 @@ public static class FileDocuments
     }
 
     // The first sign that is no blank; the stream from there.
-    private static char? First(Stream file, out Stream from)
+    private static char? First(Stream file, out HeadedStream from)
     {
         var head = new byte[256];
         var read = file.ReadAtLeast(head, head.Length, false);
@@ -69,10 +72,12 @@ public static class FileDocuments
         return at < read ? (char)head[at] : null;
     }
 
-    private static IEnumerable<FileDocument> XmlFile(Stream file, FileReading how)
+    private static IEnumerable<FileDocument> XmlFile(HeadedStream file, FileReading how)
     {
         using var reader = XmlReader.Create(file, Xml);
         reader.MoveToContent();
+        if (reader.LocalName is "Invoice" or "CreditNote")
+            file.Most = MostOfInvoice;
         foreach (
             var document in reader.LocalName switch
             {
@@ -155,6 +160,10 @@ public static class FileDocuments
     private sealed class HeadedStream(ReadOnlyMemory<byte> head, Stream rest) : Stream
     {
         private ReadOnlyMemory<byte> left = head;
+        private long read;
+
+        /// <summary>Most bytes that are read.</summary>
+        public long Most { get; set; } = long.MaxValue;
 
         public override bool CanRead => true;
         public override bool CanSeek => false;
@@ -171,7 +180,11 @@ public static class FileDocuments
         public override int Read(Span<byte> buffer)
         {
             if (left.Length == 0)
-                return rest.Read(buffer);
+            {
+                var some = rest.Read(buffer);
+                read += some;
+                return read <= Most ? some : throw new FormatException($"an invoice has at most {Most >> 20} MB.");
+            }
             var taken = Math.Min(left.Length, buffer.Length);
             left.Span[..taken].CopyTo(buffer);
             left = left[taken..];
