@@ -55,12 +55,12 @@ internal static class FeedBench
         var quiet = await PageAsync(people, 20);
         shop.Tell(Sales, "I");
         await PostAsync(app, "/connections/SHOP/ask", null);
-        while (await CountAsync(owner, "posted") == 0)
+        while (await PostedAsync(owner) == 0)
             await Task.Delay(20);
         var watch = Stopwatch.StartNew();
-        var begun = await CountAsync(owner, "posted");
+        var begun = await PostedAsync(owner);
         var pages = new List<double>();
-        while (await CountAsync(owner, "posted") < Sales)
+        while (await PostedAsync(owner) < Sales)
         {
             pages.Add(await PageAsync(people, 1));
             await Task.Delay(300);
@@ -99,7 +99,7 @@ internal static class FeedBench
         Say($"{Grouped} waiting grouped: {times[4]:0} ms in the middle of nine");
         watch.Restart();
         await PairAsync(app, "item", "N", "BK-2");
-        while (await CountAsync(owner, "posted") < Sales + Waiting)
+        while (await PostedAsync(owner) < Sales + Waiting)
             await Task.Delay(50);
         Say($"{Waiting} freed by one pairing: {Waiting / watch.Elapsed.TotalSeconds:0} events/s with the pairing");
 
@@ -259,6 +259,15 @@ internal static class FeedBench
         }
         taken.Sort();
         return taken[taken.Count / 2];
+    }
+
+    // Asked often: it must cost nothing.
+    private static async Task<long> PostedAsync(string owner)
+    {
+        await using var db = new NpgsqlConnection(owner);
+        await db.OpenAsync();
+        await using var command = new NpgsqlCommand("select coalesce(max(next_entry), 1) - 1 from posting", db);
+        return Convert.ToInt64(await command.ExecuteScalarAsync(), CultureInfo.InvariantCulture);
     }
 
     private static async Task<long> CountAsync(string owner, string state)

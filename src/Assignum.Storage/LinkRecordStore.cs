@@ -224,8 +224,9 @@ public static class LinkRecordStore
         await using var command = LinkSql.Of(
             db,
             """
-            select id, "name", status, merged_into, rate, known_name, known_status, known_merged, known_rate
-            from link_record where entity_id = $1 and connection_id = $2 and kind = $3 order by id
+            select id, "name", status, merged_into, rate, nullif(known_name, "name"), nullif(known_status, status),
+              known_merged, known_rate
+            from link_record where entity_id = $1 and connection_id = $2 and kind = $3
             """,
             at,
             kind
@@ -239,8 +240,8 @@ public static class LinkRecordStore
                 r.Number(4),
                 None,
                 "{}",
-                r.GetString(5),
-                r.GetString(6),
+                r.Text(5) ?? r.GetString(1),
+                r.Text(6) ?? r.GetString(2),
                 r.Text(7),
                 r.Number(8)
             ),

@@ -65,7 +65,8 @@ internal sealed class SendJournals(
     public async Task ReadThereAsync(CancellationToken stop)
     {
         await using var db = await links.Desk.Database.OpenAsync(stop);
-        await ForeignAsync(db, stop);
+        if (await ForeignAsync(db, stop))
+            await BalancesAsync(db, stop);
     }
 
     private async Task WithinAsync(NpgsqlConnection db, Func<Task> what, CancellationToken stop)

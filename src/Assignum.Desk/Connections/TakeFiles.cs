@@ -19,7 +19,7 @@ public sealed record FileTaken(long File, int Documents, int Fresh, IReadOnlyLis
 /// dead like those that systems tell.</summary>
 public sealed class TakeFiles(LinkDesk links)
 {
-    private const int Batch = 500,
+    private const int Batch = 1_000,
         MostFaults = 200;
 
     /// <summary>The newest files.</summary>
@@ -83,9 +83,12 @@ public sealed class TakeFiles(LinkDesk links)
                 var documents = 0;
                 var fresh = 0;
                 var batch = new List<CameEvent>();
+                // Some are written while the next are read.
+                var writing = Task.FromResult(0);
                 async Task KeepAsync()
                 {
-                    fresh += await LinkEventStore.TakeAsync(
+                    fresh += await writing;
+                    writing = LinkEventStore.TakeAsync(
                         at.Db,
                         at.At,
                         batch,
@@ -93,36 +96,45 @@ public sealed class TakeFiles(LinkDesk links)
                         FeedRules.SameSequence,
                         stop
                     );
-                    batch.Clear();
+                    batch = [];
                 }
-                foreach (
-                    var document in FileDocuments.Read(
-                        hashed,
-                        name,
-                        new FileReading([entity, at.State.Name], side, columns),
-                        c => came = [.. c]
-                    )
-                )
+                try
                 {
-                    documents++;
-                    if (document.Fault is { } wrong && faults.Count < MostFaults)
-                        faults.Add(wrong with { Path = document.Place });
-                    // What is no document at all takes the whole file back.
-                    if (
-                        document.Event is null
-                        && document.Fault!.Code
-                            is "bad-xml"
-                                or "unknown-file"
-                                or "empty-file"
-                                or "unknown-column"
-                                or "columns-changed"
+                    foreach (
+                        var document in FileDocuments.Read(
+                            hashed,
+                            name,
+                            new FileReading([entity, at.State.Name], side, columns),
+                            c => came = [.. c]
+                        )
                     )
-                        return Outcome<FileTaken>.No(Refusal.Invalid, faults);
-                    batch.Add(Came(at, document));
-                    if (batch.Count == Batch)
-                        await KeepAsync();
+                    {
+                        documents++;
+                        if (document.Fault is { } wrong && faults.Count < MostFaults)
+                            faults.Add(wrong with { Path = document.Place });
+                        // What is no document at all takes the whole file back.
+                        if (
+                            document.Event is null
+                            && document.Fault!.Code
+                                is "bad-xml"
+                                    or "unknown-file"
+                                    or "empty-file"
+                                    or "unknown-column"
+                                    or "columns-changed"
+                        )
+                            return Outcome<FileTaken>.No(Refusal.Invalid, faults);
+                        batch.Add(Came(at, document));
+                        if (batch.Count == Batch)
+                            await KeepAsync();
+                    }
+                    await KeepAsync();
                 }
-                await KeepAsync();
+                finally
+                {
+                    // Whatever ended it, nothing is left going on the connection.
+                    await ((Task)writing).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+                }
+                fresh += await writing;
                 if (
                     await LinkFileStore.BeginAsync(at.Db, at.At, Short(name), hashed.End(), actor.Name, stop)
                     is not { } id

@@ -45,7 +45,8 @@ internal sealed class WatchedFolder
         foreach (var side in new[] { null, "sold", "bought" })
         {
             var within = side is null ? folder : Path.Combine(folder, side);
-            if (!Directory.Exists(within))
+            // What leads elsewhere is not followed.
+            if (!Directory.Exists(within) || new DirectoryInfo(within).LinkTarget is not null)
                 continue;
             foreach (
                 var file in new DirectoryInfo(within).EnumerateFiles().OrderBy(f => f.Name, StringComparer.Ordinal)

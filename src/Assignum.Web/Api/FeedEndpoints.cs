@@ -384,6 +384,8 @@ internal static class FeedEndpoints
         if (body is null)
             return wrong!;
         var faults = new List<Fault>();
+        if (!body.ContainsKey("from"))
+            faults.Add(new Fault("missing-field", "'from' is missing: the first day, or null to end it.", "from"));
         var from = Endpoints.Day(Text(body, "from", faults), "from", faults);
         if (faults.Count > 0)
             return Unusable(faults);
