@@ -7,7 +7,7 @@ namespace Assignum.Desk.Connections;
 
 /// <summary>Events or journals that one act frees.</summary>
 /// <param name="Says">Why they wait, in words.</param>
-/// <param name="Act">What frees them: pair, word, purpose, assign, open, account, look, wait, send.</param>
+/// <param name="Act">What frees them: pair, word, purpose, assign, open, account, look, wait, send, confirm.</param>
 /// <param name="Behind">How many wait behind the first of them.</param>
 public sealed record WorkGroup(
     string Code,
@@ -82,7 +82,12 @@ public sealed class ReadWorklist(LinkDesk links)
                     g.Reason,
                     g.Subject,
                     Says(g.Reason, g.Subject),
-                    g.Reason == FeedReasons.Unpaired ? "pair" : "send",
+                    g.Reason switch
+                    {
+                        FeedReasons.Unpaired => "pair",
+                        WriteRuns.InFile => "confirm",
+                        _ => "send",
+                    },
                     g.Waits,
                     g.First,
                     null,
@@ -110,6 +115,7 @@ public sealed class ReadWorklist(LinkDesk links)
             FeedReasons.Late => "They came after their number was given up, and their documents went on meanwhile.",
             FeedReasons.OtherContent => "Known ids came again with other content.",
             FeedReasons.SameSequence => "Their numbers are those of others.",
+            WriteRuns.InFile => $"They are in file {subject}, and what became of them was not confirmed yet.",
             "closed-there" => $"The month {subject} is closed there.",
             _ => subject,
         };

@@ -84,6 +84,7 @@ public sealed class WorklistModel(
             "record" => $"/e/{EntityCode}/groups",
             "account" => $"/e/{EntityCode}/chart",
             "assign" => $"/e/{EntityCode}/assignments",
+            "confirm" => Home(g),
             _ => null,
         };
 
@@ -99,6 +100,7 @@ public sealed class WorklistModel(
             "account" => "to the account",
             "assign" => "give it an account",
             "send" => "try again",
+            "confirm" => "say what became of them",
             "wait" => "frees itself",
             _ => "look at them",
         };
