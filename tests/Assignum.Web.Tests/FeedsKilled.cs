@@ -79,8 +79,15 @@ public sealed class FeedsKilled
         var port = ((IPEndPoint)listener.LocalEndpoint).Port;
         listener.Stop();
         await using var told = await ToldSystems.StartAsync(port);
+        string? installation = null;
         Task<ServedApp> StartAsync() =>
-            ServedApp.StartAsync(ProjectFiles.Root, database.Owner, database.Application, $"127.0.0.1:{port}");
+            ServedApp.StartAsync(
+                ProjectFiles.Root,
+                database.Owner,
+                database.Application,
+                $"127.0.0.1:{port}",
+                installation
+            );
         var one = await StartAsync();
         var two = await StartAsync();
         try
@@ -141,6 +148,21 @@ public sealed class FeedsKilled
                             to.Events.Add((JsonObject)to.Events[^1].DeepClone());
                 }
             }
+            var restored = 0;
+            // A database of another installation asks and sends nothing until somebody looked.
+            async Task ResumeAsync(LinkedBooks of)
+            {
+                foreach (var code in new[] { "SHOP", "PAY", "STOCK", "GL" })
+                {
+                    await LinkedBooks.UntilAsync<object>(
+                        async () =>
+                            (string)(await of.GetAsync($"/connections/{code}"))["state"]! == "paused" ? this : null,
+                        $"{code} is not paused"
+                    );
+                    await of.PostAsync($"/connections/{code}/resume");
+                    restored++;
+                }
+            }
             var stretch = count / 5;
             for (var begin = 0; begin < count; begin += stretch)
             {
@@ -151,6 +173,24 @@ public sealed class FeedsKilled
                 foreach (var code in new[] { "PAY", "STOCK", "SHOP" })
                     await AskAsync(database.Database, code);
                 await Task.Delay(random.Next(300, 1_500), Stop);
+                // What was kept in the middle is brought back later: all that was posted and sent since is forgotten here, and
+                // is there.
+                if (begin / stretch is 1 or 3)
+                {
+                    await one.DisposeAsync();
+                    await two.DisposeAsync();
+                    if (begin / stretch == 1)
+                        database.Keep();
+                    else
+                    {
+                        database.BringBack();
+                        installation = Guid.NewGuid().ToString();
+                    }
+                    one = await StartAsync();
+                    two = await StartAsync();
+                    if (installation is not null)
+                        await ResumeAsync(new LinkedBooks(one.Client, port, Code));
+                }
                 if (kills-- <= 0)
                     continue;
                 if (kills % 3 == 1)
@@ -186,6 +226,8 @@ public sealed class FeedsKilled
                 return found[0] == $"{3 * count}" && found[1] == "0" && found[2] == found[3] ? "done" : null;
             }
             await LinkedBooks.UntilAsync(DoneAsync, "not everything was posted and sent", Long ? 900 : 180);
+
+            restored.ShouldBeGreaterThan(0);
 
             // The same, one after the other and undisturbed.
             await EntityAsync(two.Client, "CALM");

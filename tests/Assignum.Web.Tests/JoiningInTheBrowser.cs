@@ -241,6 +241,17 @@ public sealed class JoiningInTheBrowser(LinkedApp app) : InBrowser(app), IClassF
             else
                 throw new InvalidOperationException($"Nobody knows how to mend this: {said}");
             await AskAllAsync(client);
+            // It is tried again by itself, when it is.
+            await LinkedBooks.UntilAsync(
+                () =>
+                {
+                    Go($"/e/{Entity}/worklist");
+                    var left = browser.FindElements(By.CssSelector("table.worklist")).FirstOrDefault()?.Text;
+                    return Task.FromResult(left == said ? null : "changed");
+                },
+                $"This does not free itself: {said}",
+                90
+            );
         }
         // Carriage and fees had no tax code, and nobody had said where carriage lands.
         mended.ShouldBeGreaterThan(2);
@@ -252,7 +263,10 @@ public sealed class JoiningInTheBrowser(LinkedApp app) : InBrowser(app), IClassF
     {
         Go($"/e/{Entity}/chart/{AccountFor(purpose)}");
         if (code is not null)
+        {
+            Find("#new-tax_code").Clear();
             Find("#new-tax_code").SendKeys(code + Keys.Escape);
+        }
         else
             Find("#new-tax_admits").SendKeys("none");
         Find("#account-form .btn-main").SendKeys(Keys.Enter);

@@ -58,6 +58,28 @@ public sealed class OwnServer : IAsyncDisposable
             """
         );
 
+    /// <summary>Keeps all that is in the database as it is now; nobody may be at work.</summary>
+    public void Keep() => Copy("assignum", "kept");
+
+    /// <summary>Brings back what was kept; what came since is gone.</summary>
+    public void BringBack() => Copy("kept", "assignum");
+
+    private void Copy(string from, string to)
+    {
+        NpgsqlConnection.ClearAllPools();
+        var server = new NpgsqlConnectionStringBuilder(Owner)
+        {
+            Database = "postgres",
+            Pooling = false,
+        }.ConnectionString;
+        TestDatabase.Execute(
+            server,
+            $"select pg_terminate_backend(pid) from pg_stat_activity where datname = '{from}'"
+        );
+        TestDatabase.Execute(server, $"drop database if exists {to} with (force)");
+        TestDatabase.Execute(server, $"create database {to} template {from}");
+    }
+
     public async ValueTask DisposeAsync()
     {
         await Database.DisposeAsync();

@@ -176,7 +176,22 @@ public sealed class ActOnNeeds(
                 return await BackAsync(made.Pass<Decided>(), true);
             changes.AddRange(made.Result!.Change is { } change ? [change] : []);
         }
-        return new Decided(acts.Count, changes, await EffectsAsync(actor, entity, code, opened, archived, stop));
+        return new Decided(
+            acts.Count,
+            changes,
+            await EffectsAsync(
+                actor,
+                entity,
+                code,
+                [
+                    .. opened,
+                    .. words.Where(w => w.Ours is null).Select(w => ($"{Named.WordPrefix}{w.Field}", w.Theirs)),
+                ],
+                lands.Any(l => l.How == "open"),
+                archived,
+                stop
+            )
+        );
     }
 
     // Theirs of the pairings that are taken back.
@@ -251,11 +266,12 @@ public sealed class ActOnNeeds(
         string entity,
         string code,
         IReadOnlyList<(string Record, string Theirs)> opened,
+        bool purposes,
         int archived,
         CancellationToken stop
     )
     {
-        if (opened.Count == 0)
+        if (opened.Count == 0 && !purposes)
             return [];
         var effects = await links.LookAsync(
             actor,
@@ -273,6 +289,11 @@ public sealed class ActOnNeeds(
                                 $"{p.Value} posted {(p.Value == 1 ? "event names" : "events name")} {p.Key.Record} {p.Key.Theirs}: "
                                 + "they stay as they were posted; to have them otherwise, turn them back."
                             ),
+                        .. purposes
+                        && (await LinkEventStore.CountsAsync(at.Db, at.At, stop)).Any(c => c.State == "posted")
+                            ? (string[])
+                                ["What was posted until now stays where it landed; to have it elsewhere, turn it back."]
+                            : [],
                     ],
                     null,
                     []

@@ -34,6 +34,9 @@ public sealed class MonthEndModel(
     public PeriodView? Period => Periods.FirstOrDefault(p => p.From <= First && Last <= p.To && p.Status != "proposed");
     public IReadOnlyList<Obstacle> Obstacles { get; private set; } = [];
     public IReadOnlyList<TieOut> Ties { get; private set; } = [];
+
+    /// <summary>The same against lists of other systems and the book of record; null: nothing is published.</summary>
+    public TieOutsView? Tied { get; private set; }
     public IReadOnlyDictionary<Control, SignOff> Signed { get; private set; } = new Dictionary<Control, SignOff>();
     public decimal Tolerance { get; private set; }
     public TaxReturn? Return { get; private set; }
@@ -166,7 +169,8 @@ public sealed class MonthEndModel(
         Read();
         Periods = (await periods.ListAsync(Visit, stop)).Result ?? [];
         Obstacles = (await periods.ObstaclesAsync(Visit, First, Last, stop)).Result ?? [];
-        Ties = (await ties.AllAsync(Visit, Last, stop)).Result?.Controls ?? [];
+        Tied = (await ties.AllAsync(Visit, Last, stop)).Result;
+        Ties = Tied?.Controls ?? [];
         var (signed, tolerance) = await keep.SignOffsAsync(Visit, First, stop);
         (Signed, Tolerance) = (signed.ToDictionary(s => s.Control), tolerance);
         Return = (await statements.TaxReturnAsync(Visit, First, Last, stop)).Result;
