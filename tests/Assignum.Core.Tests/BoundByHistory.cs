@@ -264,6 +264,124 @@ public class BoundByHistory
         firm.Movements.Where(m => m.Account == "2150").Sum(m => m.Quantity).ShouldBe(0);
     }
 
+    // What waits in one currency is met in another: it goes down by what is met, in its own currency, and is not met twice.
+    [Fact]
+    public void What_waits_in_dollars_is_met_in_euro_once_and_the_other_way_round()
+    {
+        var firm = new Firm(Shop);
+        static EventLine Gauges(decimal quantity, Action<EventLine> fill)
+        {
+            var line = new EventLine { Item = "GAUGE", Quantity = quantity };
+            fill(line);
+            return line;
+        }
+        (decimal Amount, decimal Quantity) Waits(string reference, string currency)
+        {
+            var of = firm.Movements.Where(m => m.Account == "2150" && m.Reference == reference).ToList();
+            of.ShouldAllBe(m => m.Currency == currency);
+            return (of.Sum(m => m.CurrencyAmount ?? 0), of.Sum(m => m.Quantity));
+        }
+        // Ten for 42.00 USD at 0.90 wait under their invoice: 37.80.
+        firm.Post(
+            Of(
+                "supplier-invoice",
+                "SI-1",
+                Usd(0.90m, e => e.Order = "PO-7"),
+                Gauges(10, l => (l.UnitPrice, l.ReceiptCost) = (4.2m, 42m))
+            )
+        );
+        // Four come at 5.00 EUR: 16.80 USD (15.12) are met, 4.88 of the 20.00 are variance.
+        void Come(string reference, decimal quantity) =>
+            firm.Post(Of("goods-received", reference, e => e.Order = "PO-7", Gauges(quantity, l => l.UnitCost = 5m)));
+        Come("GR-1", 4);
+        Waits("SI-1", "USD").ShouldBe((25.20m, 6m));
+        firm.Open("2150").ShouldBe(new Dictionary<string, decimal> { ["SI-1"] = 22.68m });
+        (firm.Balance("1400"), firm.Balance("5100")).ShouldBe((20.00m, -4.88m));
+        // Of eight more six are met, and two wait for an invoice of their own.
+        Come("GR-2", 8);
+        Waits("SI-1", "USD").ShouldBe((0m, 0m));
+        Waits("GR-2", "EUR").ShouldBe((-10.00m, -2m));
+        (firm.Balance("1400"), firm.Balance("2150"), firm.Balance("5100")).ShouldBe((60.00m, -10.00m, -12.20m));
+        // That invoice is in dollars: 2 at 6.00 are 12.00, 11.40 at 0.95; 1.40 beside the 10.00 are variance.
+        var invoice = firm.Post(
+            Of("supplier-invoice", "SI-2", Usd(0.95m), Gauges(2, l => (l.UnitPrice, l.Receipt) = (6m, "GR-2")))
+        ).Entry!;
+        Waits("GR-2", "EUR").ShouldBe((0m, 0m));
+        (firm.Balance("2150"), firm.Balance("5100")).ShouldBe((0m, -10.80m));
+        invoice.Lines.ShouldAllBe(l => (l.CurrencyDebit ?? 0) >= 0 && (l.CurrencyCredit ?? 0) >= 0);
+        // Dearer goods than their invoice says.
+        firm.Post(Of("goods-received", "GR-3", null, Gauges(1, l => l.UnitCost = 20m)));
+        invoice = firm.Post(
+            Of("supplier-invoice", "SI-3", Usd(0.95m), Gauges(1, l => (l.UnitPrice, l.Receipt) = (6m, "GR-3")))
+        ).Entry!;
+        // 5.70 for what stands at 20.00: 14.30 the other way round.
+        (firm.Balance("2150"), firm.Balance("5100")).ShouldBe((0m, -25.10m));
+        invoice.Lines.ShouldAllBe(l => (l.CurrencyDebit ?? 0) >= 0 && (l.CurrencyCredit ?? 0) >= 0);
+        // Goods in dollars meet an invoice in euro: 5 at 4.00 wait as 20.00, two come at 5.00 USD, 9.00 at 0.90, of 8.00.
+        firm.Post(
+            Of(
+                "supplier-invoice",
+                "SI-4",
+                e => e.Order = "PO-9",
+                Gauges(5, l => (l.UnitPrice, l.ReceiptCost) = (4m, 20m))
+            )
+        );
+        var came = firm.Post(
+            Of("goods-received", "GR-4", Usd(0.90m, e => e.Order = "PO-9"), Gauges(2, l => l.UnitCost = 5m))
+        ).Entry!;
+        Waits("SI-4", "EUR").ShouldBe((12.00m, 3m));
+        (firm.Balance("2150"), firm.Balance("5100")).ShouldBe((12.00m, -26.10m));
+        came.Lines.Sum(l => (l.CurrencyDebit ?? 0) - (l.CurrencyCredit ?? 0)).ShouldBe(0);
+        // The credit note finds nothing more to take.
+        firm.Post(Of("supplier-credit-note", "SC-1", e => e.Order = "PO-7", Gauges(1, l => l.UnitPrice = 4.2m)));
+        Waits("SI-1", "USD").ShouldBe((0m, 0m));
+    }
+
+    [Fact]
+    public void What_left_in_euro_and_is_invoiced_in_dollars_leaves_once()
+    {
+        var firm = new Firm(With(("cost-timing", "invoice")));
+        firm.Post(
+            Of(
+                "goods-shipped",
+                "SH-1",
+                null,
+                new EventLine
+                {
+                    Item = "GAUGE",
+                    Quantity = 3,
+                    UnitCost = 3.34m,
+                }
+            )
+        );
+        EntryResult Invoice(string reference, decimal quantity) =>
+            firm.Post(
+                Of(
+                    "sales-invoice",
+                    reference,
+                    Usd(0.90m),
+                    new EventLine
+                    {
+                        Item = "GAUGE",
+                        Quantity = quantity,
+                        UnitPrice = 9m,
+                        Shipment = "SH-1",
+                    }
+                )
+            );
+        // Two of three: 6.68 of 10.02.
+        Invoice("INV-1", 2);
+        (firm.Balance("5000"), firm.Balance("1460")).ShouldBe((6.68m, 3.34m));
+        // The third takes the rest, and of a fourth nothing is known.
+        Invoice("INV-2", 1);
+        (firm.Balance("5000"), firm.Balance("1460")).ShouldBe((10.02m, 0m));
+        Invoice("INV-3", 1).Entry!.Remarks.ShouldContain(r => r.Code == "shipment-unknown");
+        (firm.Balance("5000"), firm.Balance("1460")).ShouldBe((10.02m, 0m));
+        var parked = firm.Movements.Where(m => m.State == StockState.Shipped).ToList();
+        parked.ShouldAllBe(m => m.Currency == "EUR" && m.Reference == "SH-1");
+        (parked.Sum(m => m.Quantity), parked.Sum(m => m.CurrencyAmount ?? 0)).ShouldBe((0m, 0m));
+    }
+
     [Fact]
     public void Without_a_receipt_named_the_oldest_of_the_item_are_taken_and_goods_twice_are_remarked()
     {

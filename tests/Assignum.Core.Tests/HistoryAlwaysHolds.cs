@@ -72,6 +72,7 @@ public class HistoryAlwaysHolds
             if (result.Entry is { } entry)
             {
                 entry.Lines.Sum(l => l.Signed).ShouldBe(0, source.Kind);
+                entry.Lines.ShouldAllBe(l => !(l.CurrencyDebit < 0) && !(l.CurrencyCredit < 0), source.Kind);
                 Movements.AddRange(EntryEffects.Of(entry));
             }
             Movements.AddRange(
@@ -279,7 +280,7 @@ public class HistoryAlwaysHolds
     }
 
     [Fact]
-    public void A_receipt_and_a_deposit_are_never_taken_beyond_what_is_open()
+    public void A_receipt_a_shipment_and_a_deposit_are_never_taken_beyond_what_is_open()
     {
         var taken = 0;
         RandomCompanies.Any.Sample(
@@ -299,7 +300,12 @@ public class HistoryAlwaysHolds
                     {
                         if (
                             line.Purpose!.Name
-                            is not ("received-not-invoiced" or "customer-deposits" or "supplier-deposits")
+                            is not (
+                                "received-not-invoiced"
+                                or "shipped-not-invoiced"
+                                or "customer-deposits"
+                                or "supplier-deposits"
+                            )
                         )
                             continue;
                         var key = (
@@ -329,8 +335,11 @@ public class HistoryAlwaysHolds
                 .GroupBy(m => (m.Purpose!.Name, m.Party, m.Context.Item, m.Reference, m.Account!))
                 .ToDictionary(
                     g => g.Key,
-                    // Receipts are taken by quantity, whatever each side says they cost.
-                    g => g.Sum(m => g.Key.Name == "received-not-invoiced" ? m.Quantity : m.Amount)
+                    // Receipts and shipments are taken by quantity, whatever each side says they cost.
+                    g =>
+                        g.Sum(m =>
+                            g.Key.Name is "received-not-invoiced" or "shipped-not-invoiced" ? m.Quantity : m.Amount
+                        )
                 );
     }
 }

@@ -261,21 +261,14 @@ internal static class Buying
         }
         if (line.ValueAlone)
         {
-            // Value alone relieves the receipt that it names of as much.
-            var amount = Math.Min(sheet.Price(line).Net, Math.Abs(open[0].Open));
-            sheet.Use(open[0], amount, sheet.RoundBase(amount * open[0].Rate), 0);
-            return
-            [
-                new LotPart(
-                    open[0],
-                    0,
-                    amount,
-                    amount == Math.Abs(open[0].Open)
-                        ? Math.Abs(open[0].OpenBase)
-                        : sheet.RoundBase(amount * open[0].Rate),
-                    amount
-                ),
-            ];
+            // Value alone relieves the receipt that it names of as much, in the receipt's own currency.
+            var (lot, net) = (open[0], sheet.Price(line).Net);
+            if (lot.Currency != sheet.Currency)
+                net = sheet.RoundIn(lot.Currency, net * sheet.Rate / lot.Rate);
+            var amount = Math.Min(net, Math.Abs(lot.Open));
+            var worth = amount == Math.Abs(lot.Open) ? Math.Abs(lot.OpenBase) : sheet.RoundBase(amount * lot.Rate);
+            sheet.Use(lot, amount, worth, 0);
+            return [new LotPart(lot, 0, amount, worth, amount)];
         }
         var parts = Lots.ByQuantity(sheet, open, line.Quantity);
         if (given is null)
@@ -388,7 +381,7 @@ internal static class Buying
                         Quantity = part.Quantity,
                         Reference = part.Lot.Document,
                         Order = part.Lot.Order ?? line.Context.Order,
-                        Settled = part.Lot.Currency == sheet.Currency ? null : (part.Lot.Currency, part.OfLot),
+                        Settled = part.Settled(sheet.Currency),
                     },
                 code,
                 rate,

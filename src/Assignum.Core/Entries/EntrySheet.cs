@@ -185,6 +185,15 @@ public sealed partial class EntrySheet
         PostedOn? bound = null
     )
     {
+        // No line is a debit in one currency and a credit in the other: what the amount in the document's currency is worth,
+        // and what is beside it in base currency only, stand on two lines.
+        if (IsForeign && amount.Foreign is { } foreign && Math.Sign(foreign) * Math.Sign(amount.Base) < 0)
+        {
+            var worth = AmountAt(foreign, rate ?? Rate);
+            Add(purpose, side, worth, context, taxUse, rate, account, bound);
+            amount = BaseAmount(amount.Base - worth.Base);
+            context = context with { Quantity = 0 };
+        }
         // Where the event is in base currency there is one amount, not two.
         if (!IsForeign)
             amount = new LegAmount(amount.Base, amount.Base);

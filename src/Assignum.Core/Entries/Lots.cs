@@ -8,13 +8,13 @@ namespace Assignum.Core.Entries;
 /// <param name="Amount">In the currency of the lot, unsigned by side.</param>
 /// <param name="Base">In base currency, unsigned by side.</param>
 /// <param name="OfLot">What it is of the lot in the lot's currency, unsigned by side.</param>
-internal readonly record struct LotPart(
-    OpenLot? Lot,
-    decimal Quantity,
-    decimal Amount,
-    decimal Base,
-    decimal OfLot = 0
-);
+internal readonly record struct LotPart(OpenLot? Lot, decimal Quantity, decimal Amount, decimal Base, decimal OfLot = 0)
+{
+    /// <summary>What a leg says that it takes of the lot where the lot is in another currency than the document; null: the
+    /// leg's own amount says it.</summary>
+    public (string Currency, decimal Amount)? Settled(string currency) =>
+        Lot is null || Lot.Currency == currency ? null : (Lot.Currency, OfLot);
+}
 
 /// <summary>Takes what is open of deposits, gift cards, receipts and shipments, the oldest first.</summary>
 internal static class Lots

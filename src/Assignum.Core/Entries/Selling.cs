@@ -231,6 +231,7 @@ internal sealed record Selling(Purpose Owed, LegContext OwedContext, Purpose Rev
                     Quantity = part.Quantity,
                     Reference = part.Lot.Document,
                     Location = part.Lot.Location,
+                    Settled = part.Settled(sheet.Currency),
                 },
             bound: part.Lot?.Stands
         );

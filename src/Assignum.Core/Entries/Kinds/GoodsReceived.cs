@@ -57,13 +57,18 @@ public sealed class GoodsReceived : EventKind
             }
             if (Cost(sheet, line, part.Quantity) is not { } cost)
                 continue;
-            if (sheet.IsForeign && cost.Foreign is { } foreign)
+            var alike = part.Lot.Currency == sheet.Currency;
+            if (alike && sheet.IsForeign && cost.Foreign is { } foreign)
                 cost = sheet.AmountAt(foreign, part.Lot.Rate);
             if (line.IsStock)
                 sheet.Move(line.Source.Item!, line.Context.Location, part.Quantity, cost.Base);
-            // What brings the invoice's waiting cost to nothing takes all that it has left.
-            var last = cost.Foreign == Math.Abs(part.Lot.Open) && part.Lot.Currency == sheet.Currency;
-            Stand(sheet, line, part.Quantity, cost, part.Lot, last ? Math.Abs(part.Lot.OpenBase) : null);
+            // What brings the invoice's waiting cost to nothing takes all that it has left; of one in another currency the
+            // goods clear what waits for them, and what they cost beside it is variance.
+            decimal? cleared =
+                !alike ? part.Base
+                : cost.Foreign == Math.Abs(part.Lot.Open) ? Math.Abs(part.Lot.OpenBase)
+                : null;
+            Stand(sheet, line, part.Quantity, cost, part, cleared);
         }
     }
 
@@ -73,11 +78,13 @@ public sealed class GoodsReceived : EventKind
         SheetLine line,
         decimal quantity,
         LegAmount cost,
-        OpenLot? invoice,
+        LotPart? met,
         decimal? cleared
     )
     {
-        var rate = invoice?.Rate;
+        var invoice = met?.Lot;
+        var settled = met?.Settled(sheet.Currency);
+        var rate = settled is null ? invoice?.Rate : null;
         var plain = line.Context with { Written = null };
         if (!line.IsStock)
             sheet.Debit(Buying.CostPurpose(line), cost, line.Context, rate: rate);
@@ -109,7 +116,9 @@ public sealed class GoodsReceived : EventKind
         var worth = cleared ?? cost.Base;
         sheet.Credit(
             ReceivedNotInvoiced,
-            sheet.IsForeign ? cost with { Base = worth } : new LegAmount(worth, worth),
+            !sheet.IsForeign ? new LegAmount(worth, worth)
+                : settled is null ? cost with { Base = worth }
+                : sheet.BaseAmount(worth),
             invoice is null
                 ? plain with
                 {
@@ -119,11 +128,16 @@ public sealed class GoodsReceived : EventKind
                 {
                     Quantity = quantity,
                     Reference = invoice.Document,
+                    Settled = settled,
                 },
             rate: rate,
             bound: invoice?.Stands
         );
-        sheet.Debit(PurchaseVariance, sheet.BaseAmount(worth - cost.Base), plain, rate: rate);
+        var beside = sheet.BaseAmount(worth - cost.Base);
+        // What is met in another currency takes none of the document's own: it is variance whole.
+        if (settled is not null && sheet.IsForeign && cost.Foreign is { } own)
+            beside = beside with { Foreign = -own };
+        sheet.Debit(PurchaseVariance, beside, plain, rate: rate);
     }
 
     // Invoices of the party that came before their goods: by order and item.
