@@ -60,7 +60,7 @@ public static class FeedStore
         return await command.RowsAsync(Read, stop);
     }
 
-    private static FeedRow Read(NpgsqlDataReader r) =>
+    internal static FeedRow Read(NpgsqlDataReader r) =>
         new(
             r.GetInt64(0),
             r.GetString(1),

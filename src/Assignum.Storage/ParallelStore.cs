@@ -50,19 +50,7 @@ public static class ParallelStore
             LinkSql.Maybe(day, NpgsqlDbType.Date),
             after
         );
-        return await command.RowsAsync(
-            r => new FeedRow(
-                r.GetInt64(0),
-                r.GetString(1),
-                r.IsDBNull(2) ? null : r.GetInt64(2),
-                r.GetString(3),
-                r.IsDBNull(4) ? null : r.GetFieldValue<DateOnly>(4),
-                r.GetString(5),
-                r.GetBoolean(6),
-                r.Text(7)
-            ),
-            stop
-        );
+        return await command.RowsAsync(FeedStore.Read, stop);
     }
 
     /// <summary>The last row that came, and how many of them were declared void: what was rehearsed holds while neither

@@ -199,14 +199,18 @@ public sealed class SendingOn(LinkedApp app) : IClassFixture<LinkedApp>, IAsyncL
             "nothing foreign came"
         );
         ((string)foreign["id"]!).ShouldBe("H1");
-        // The control is held against the book of record, and every cent of the difference has its cause.
+        // The control is held against the book of record, and every cent of the difference has its cause. Until its own
+        // balances came, the next ledger that told some is the book of record.
         var ties = await LinkedBooks.UntilAsync<JsonNode>(
             async () =>
             {
                 var all = await books.GetAsync("/tie-outs");
-                return all.AsArray().Any(t => t!["bookOfRecord"] is not null) ? all : null;
+                return all.AsArray()
+                    .Any(t => t!["bookOfRecordCauses"]?.AsArray().Any(c => (string)c!["cause"]! == "foreign") == true)
+                    ? all
+                    : null;
             },
-            "no balances came"
+            "no balances came with what is foreign"
         );
         foreach (var tie in ties.AsArray().Where(t => t!["bookOfRecord"] is not null))
             tie!["bookOfRecordCauses"]!

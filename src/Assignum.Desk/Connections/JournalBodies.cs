@@ -59,6 +59,22 @@ internal sealed class JournalBodies(EntityState state, Connection link, SetUp se
         return held;
     }
 
+    /// <summary>It waits behind another about the same document.</summary>
+    public static JournalMark Behind(long journal, long by) =>
+        new(
+            journal,
+            "waiting",
+            FeedReasons.Behind,
+            null,
+            FeedJson.Reason(FeedReasons.Behind, "A journal before it about the same document waits."),
+            null,
+            by
+        );
+
+    /// <summary>It waits for what is not paired.</summary>
+    public static JournalMark Unpaired(long journal, IReadOnlyList<Fault> wrong) =>
+        new(journal, "waiting", wrong[0].Code, PostFeed.Short(wrong[0].Path), FeedJson.Reasons(wrong), null, null);
+
     /// <summary>The documents that a journal is about.</summary>
     public static HashSet<EventLink> Names(IEnumerable<JournalHead> heads, IEnumerable<JournalLine> lines)
     {

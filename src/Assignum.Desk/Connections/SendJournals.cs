@@ -118,17 +118,7 @@ internal sealed class SendJournals(
             var names = JournalBodies.Names(heads[row.Id], lines[row.Id]);
             if (held.Holder(names) is { } by && by < row.Id)
             {
-                marks.Add(
-                    new JournalMark(
-                        row.Id,
-                        "waiting",
-                        FeedReasons.Behind,
-                        null,
-                        FeedJson.Reason(FeedReasons.Behind, "A journal before it about the same document waits."),
-                        null,
-                        by
-                    )
-                );
+                marks.Add(JournalBodies.Behind(row.Id, by));
                 held.Add(names, row.Id);
                 continue;
             }
@@ -147,17 +137,7 @@ internal sealed class SendJournals(
             var (body, wrong) = bodies.Of(row, [.. heads[row.Id]], [.. lines[row.Id]]);
             if (body is null)
             {
-                marks.Add(
-                    new JournalMark(
-                        row.Id,
-                        "waiting",
-                        wrong[0].Code,
-                        PostFeed.Short(wrong[0].Path),
-                        FeedJson.Reasons(wrong),
-                        null,
-                        null
-                    )
-                );
+                marks.Add(JournalBodies.Unpaired(row.Id, wrong));
                 held.Add(names, row.Id);
                 continue;
             }

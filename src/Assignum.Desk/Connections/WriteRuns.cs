@@ -98,20 +98,7 @@ public sealed class WriteRuns(LinkDesk links)
                         var names = JournalBodies.Names(heads[row.Id], lines[row.Id]);
                         if (held.Holder(names) is { } by && by < row.Id)
                         {
-                            marks.Add(
-                                new JournalMark(
-                                    row.Id,
-                                    "waiting",
-                                    FeedReasons.Behind,
-                                    null,
-                                    FeedJson.Reason(
-                                        FeedReasons.Behind,
-                                        "A journal before it about the same document waits."
-                                    ),
-                                    null,
-                                    by
-                                )
-                            );
+                            marks.Add(JournalBodies.Behind(row.Id, by));
                             held.Add(names, row.Id);
                             continue;
                         }
@@ -120,17 +107,7 @@ public sealed class WriteRuns(LinkDesk links)
                             var (body, wrong) = bodies.Of(row, [.. heads[row.Id]], [.. lines[row.Id]]);
                             if (body is null)
                             {
-                                marks.Add(
-                                    new JournalMark(
-                                        row.Id,
-                                        "waiting",
-                                        wrong[0].Code,
-                                        PostFeed.Short(wrong[0].Path),
-                                        FeedJson.Reasons(wrong),
-                                        null,
-                                        null
-                                    )
-                                );
+                                marks.Add(JournalBodies.Unpaired(row.Id, wrong));
                                 held.Add(names, row.Id);
                                 continue;
                             }
