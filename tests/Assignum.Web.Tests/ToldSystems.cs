@@ -44,6 +44,9 @@ public sealed class ToldSystems : IAsyncDisposable
         /// <summary>What its calls count.</summary>
         public int Asked { get; set; }
 
+        /// <summary>What accounts are called there since they were renamed.</summary>
+        public ConcurrentDictionary<string, string> Renamed { get; } = new();
+
         /// <summary>Its subledger lists, by control.</summary>
         public ConcurrentDictionary<string, JsonArray> Lists { get; } = new();
 
@@ -138,7 +141,9 @@ public sealed class ToldSystems : IAsyncDisposable
             }
         );
         app.MapGet("/{system}/link/v1/about", (string system) => Json(told.About(system)));
-        app.MapGet("/{system}/link/v1/records/{kinds}", (string kinds, string? after) => Json(Records(kinds, after)));
+        app.MapGet("/{system}/link/v1/records/{kinds}", (string system, string kinds, string? after) =>
+            Json(told.Records(system, kinds, after))
+        );
         app.MapGet("/{system}/link/v1/events", (string system, string? after, int? limit) =>
             Json(Page("events", told.All[system].Events, after, limit))
         );
@@ -191,13 +196,15 @@ public sealed class ToldSystems : IAsyncDisposable
         return told;
     }
 
-    private static JsonObject Records(string kinds, string? after) =>
+    private JsonObject Records(string system, string kinds, string? after) =>
         new()
         {
             ["records"] = new JsonArray([
-                .. kinds == "accounts" && after is null
-                    ? LinkedBooks.Accounts.Select(a => new JsonObject { ["id"] = "T" + a, ["name"] = "Theirs " + a })
-                    : [],
+                // All of them, and after that what was renamed.
+                .. (kinds == "accounts" ? LinkedBooks.Accounts : [])
+                    .Select(a => (Id: "T" + a, Is: All[system].Renamed.GetValueOrDefault("T" + a)))
+                    .Where(a => after is null || a.Is is not null)
+                    .Select(a => new JsonObject { ["id"] = a.Id, ["name"] = a.Is ?? "Theirs " + a.Id[1..] }),
             ]),
             ["next"] = kinds,
             ["more"] = false,
