@@ -72,6 +72,8 @@ internal static class ConnectionEndpoints
         one.MapGet("/board", BoardAsync).WithSummary("How it stands: state, contact, counts, what waits, what differs");
         LinkRecordEndpoints.Map(one);
         FeedEndpoints.Map(entity, one);
+        BesideEndpoints.Map(one);
+        OnwardEndpoints.Map(one);
     }
 
     /// <summary>Calls of connected systems: they prove themselves by their signature.</summary>
