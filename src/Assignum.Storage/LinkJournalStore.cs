@@ -144,6 +144,26 @@ public static class LinkJournalStore
         return (long)(await command.ExecuteScalarAsync(stop))!;
     }
 
+    /// <summary>Whether the last journal that was taken is of another life of this installation, or there is none yet.</summary>
+    public static async Task<bool> IsOfOtherLifeAsync(
+        NpgsqlConnection db,
+        (int Entity, int Connection) at,
+        string life,
+        CancellationToken stop
+    )
+    {
+        await using var command = LinkSql.Of(
+            db,
+            """
+            select coalesce((select not starts_with(key, $3 || '/') from link_journal where entity_id = $1
+              and connection_id = $2 order by journal_id desc limit 1), true)
+            """,
+            at,
+            life
+        );
+        return (bool)(await command.ExecuteScalarAsync(stop))!;
+    }
+
     /// <summary>The next that are to be sent, in their order.</summary>
     public static async Task<IReadOnlyList<LinkJournal>> NextAsync(
         NpgsqlConnection db,

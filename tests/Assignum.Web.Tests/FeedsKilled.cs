@@ -307,7 +307,10 @@ public sealed class FeedsKilled
             ]!;
             differs.ToJsonString().ShouldContain("renamed from Theirs 1210");
             // Every journal is there once, and the ledger's balances are ours.
-            ledger.Journals.Select(j => (string)j["number"]!).ShouldBeUnique();
+            // What was posted anew after the restore may have another number than it has there.
+            ledger
+                .Journals.Select(j => $"{j["reference"]} {j["text"]} {j["lines"]!.ToJsonString()}")
+                .ShouldBeUnique();
             ledger.Journals.Count.ShouldBe(ledger.Contents.Count);
             await using var balances = database.Database.Command(
                 $"""

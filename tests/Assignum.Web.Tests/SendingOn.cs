@@ -233,18 +233,20 @@ public sealed class SendingOn(LinkedApp app) : IClassFixture<LinkedApp>, IAsyncL
         var number = (string)(await SaleAsync("Z1"))[0]!["number"]!;
         await SentAsync(code, number);
         // As if the database had been put back to before the journal was sent, in another installation: what is there has
-        // a key that is not known here any more.
+        // a key that is not known here any more. It is not its time to be asked, and it is read all the same.
         TestDatabase.Execute(
             app.Database.Owner,
             $"""
-            update connection set taken_entry = taken_entry - 1 where code = '{code}';
+            begin;
+            update connection set taken_entry = taken_entry - 1, ask_at = clock_timestamp() + interval '1 hour'
+              where code = '{code}';
             delete from link_cursor where connection_id = (select connection_id from connection where code = '{code}');
             delete from link_journal where "number" = '{number}'
               and connection_id = (select connection_id from connection where code = '{code}');
             update installation set id = gen_random_uuid();
+            commit;
             """
         );
-        await books.AskAsync(code);
         var sent = await SentAsync(code, number);
         ((string)sent["reasons"]![0]!["code"]!).ShouldBe("adopted");
         of.Journals.Count(j => (string)j["number"]! == number).ShouldBe(1);
