@@ -62,7 +62,8 @@ public static class BookOfRecordStore
         );
     }
 
-    /// <summary>What of some accounts is not there although it is here, by the state of its journals.</summary>
+    /// <summary>What of some accounts is not there although it is here, by the state of its journals. What was sent after its
+    /// balances were told is not in them.</summary>
     public static async Task<IReadOnlyList<RecordDifference>> MissingAsync(
         NpgsqlConnection db,
         (int Entity, int Connection) at,
@@ -83,8 +84,10 @@ public static class BookOfRecordStore
             left join link_journal_entry g on g.entity_id = $1 and g.connection_id = $2 and g.entry_id = n.entry_id
             left join link_journal j on j.entity_id = $1 and j.connection_id = $2
               and (j.entry_id = n.entry_id or j.journal_id = g.journal_id)
+            cross join (select min(fetched_at) as told from link_balance where entity_id = $1 and connection_id = $2
+              and "at" = $3) b
             where a.entity_id = $1 and a."number" = any($5) and n.date <= $3
-              and (n.date < $4 or j.state is distinct from 'sent') group by 1, 2
+              and (n.date < $4 or j.state is distinct from 'sent' or j.sent_at > b.told) group by 1, 2
             """,
             at,
             LinkSql.Maybe(day, NpgsqlDbType.Date),

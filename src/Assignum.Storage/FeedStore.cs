@@ -106,18 +106,16 @@ public static class FeedStore
         await using var command = LinkSql.Of(
             db,
             """
-            with n as (select * from unnest($3::bigint[], $4::text[], $5::text[], $6::text[], $7::text[], $8::text[],
-              $9::bigint[],
-              $10::boolean[]) as n(row_id, state, reason, subject, reasons, "number", held_by, unmatched)),
-            gone as (delete from link_held h using n where h.entity_id = $1 and h.connection_id = $2 and h.row_id =
-              n.row_id)
+            with gone as (delete from link_held where entity_id = $1 and connection_id = $2 and row_id = any($3))
             update link_event e set state = n.state, reason = case when n.reasons = '' then e.reason else n.reason end,
               subject = case when n.reasons = '' then e.subject else n.subject end,
               reasons = case when n.reasons = '' then e.reasons else n.reasons::jsonb end,
               "number" = n."number", held_by = n.held_by, unmatched = n.unmatched, named = true,
               posted_at = case when n.state in ('posted', 'nothing', 'duplicate') then clock_timestamp() else
                 e.posted_at end
-            from n where e.entity_id = $1 and e.connection_id = $2 and e.row_id = n.row_id
+            from unnest($3::bigint[], $4::text[], $5::text[], $6::text[], $7::text[], $8::text[], $9::bigint[],
+              $10::boolean[]) as n(row_id, state, reason, subject, reasons, "number", held_by, unmatched)
+            where e.entity_id = $1 and e.connection_id = $2 and e.row_id = any($3) and e.row_id = n.row_id
             """,
             at,
             marks.Select(m => m.Row).ToArray(),
@@ -129,7 +127,7 @@ public static class FeedStore
             Many(marks.Select(m => m.HeldBy).ToArray(), NpgsqlDbType.Bigint),
             marks.Select(m => m.Unmatched).ToArray()
         );
-        await command.ExecuteNonQueryAsync(stop);
+        await command.ChangeManyAsync(stop);
         var lacks = marks
             .Where(m => m.Unmatched)
             .SelectMany(m => m.Awaits.Select(a => (a.Party, a.Name, m.Row)))
@@ -186,12 +184,13 @@ public static class FeedStore
         await using var command = LinkSql.Of(
             db,
             """
-            select h.party, h.what, h."name", h.connection_id, h.row_id, e.sequence
+            select n.party, n.what, n."name", h.connection_id, h.row_id, h.sequence
             from unnest($3::text[], $4::text[], $5::text[]) as n(party, what, "name")
-            join link_held h on h.entity_id = $1 and h.party = n.party collate "C" and h.what = n.what collate "C"
-              and h."name" = n."name" collate "C"
-            join link_event e on e.entity_id = $1 and e.connection_id = h.connection_id and e.row_id = h.row_id
-            where $2 = 0 and e.state in ('waiting', 'dead')
+            cross join lateral (select h.connection_id, h.row_id, e.sequence from link_held h
+              join link_event e on e.entity_id = $1 and e.connection_id = h.connection_id and e.row_id = h.row_id
+              where h.entity_id = $1 and h.party = n.party collate "C" and h.what = n.what collate "C"
+                and h."name" = n."name" collate "C" and e.state in ('waiting', 'dead') offset 0) h
+            where $2 = 0
             """,
             (entity, 0),
             names.Select(n => n.Party).ToArray(),
@@ -229,7 +228,7 @@ public static class FeedStore
               where l.entity_id = $1 and l.what = 'document' and l."name" = n."name" collate "C"
                 and (n.party = '' or l.party = n.party collate "C")
                 and (v.kind in ('opening', 'hand-entry') or coalesce(v.body::jsonb ->> 'reference', v.source || '/' ||
-                  v.external_id) = n."name"))
+                  v.external_id) = n."name") offset 0)
             """,
             (entity, 0),
             documents.Select(d => d.Party).ToArray(),
@@ -250,8 +249,8 @@ public static class FeedStore
             db,
             """
             select exists (select from unnest($3::text[], $4::text[], $5::text[]) as n(party, what, "name")
-              join event_link l on l.entity_id = $1 and l.party = n.party collate "C" and l.what = n.what collate "C"
-                and l."name" = n."name" collate "C" where $2 = 0)
+              cross join lateral (select from event_link l where l.entity_id = $1 and l.party = n.party collate "C"
+                and l.what = n.what collate "C" and l."name" = n."name" collate "C" offset 0) l where $2 = 0)
             """,
             (entity, 0),
             names.Select(n => n.Party).ToArray(),

@@ -306,20 +306,22 @@ public static class LinkJournalStore
         CancellationToken stop
     )
     {
+        if (bodies.Count == 0)
+            return;
         await using var command = LinkSql.Of(
             db,
             """
             update link_journal j set body = n.body, content = n.content from unnest($3::bigint[], $4::text[],
               $5::bytea[])
               as n(journal_id, body, content)
-            where j.entity_id = $1 and j.connection_id = $2 and j.journal_id = n.journal_id
+            where j.entity_id = $1 and j.connection_id = $2 and j.journal_id = any($3) and j.journal_id = n.journal_id
             """,
             at,
             bodies.Select(b => b.Id).ToArray(),
             bodies.Select(b => b.Body).ToArray(),
             FeedStore.Many(bodies.Select(b => b.Content).ToArray(), NpgsqlDbType.Bytea)
         );
-        await command.ExecuteNonQueryAsync(stop);
+        await command.ChangeManyAsync(stop);
     }
 
     /// <summary>Notes that they are about to be sent: what becomes of them is in doubt until it is known.</summary>
@@ -361,7 +363,7 @@ public static class LinkJournalStore
               sent_at = case when n.state = 'sent' then coalesce(j.sent_at, clock_timestamp()) else j.sent_at end
             from unnest($3::bigint[], $4::text[], $5::text[], $6::text[], $7::text[], $8::text[], $9::bigint[])
               as n(journal_id, state, reason, subject, reasons, their_id, held_by)
-            where j.entity_id = $1 and j.connection_id = $2 and j.journal_id = n.journal_id
+            where j.entity_id = $1 and j.connection_id = $2 and j.journal_id = any($3) and j.journal_id = n.journal_id
             """,
             at,
             marks.Select(m => m.Id).ToArray(),
@@ -372,7 +374,7 @@ public static class LinkJournalStore
             FeedStore.Texts(marks.Select(m => m.TheirId)),
             FeedStore.Many(marks.Select(m => m.HeldBy).ToArray(), NpgsqlDbType.Bigint)
         );
-        await command.ExecuteNonQueryAsync(stop);
+        await command.ChangeManyAsync(stop);
     }
 
     /// <summary>The journals that wait or are dead, with the entries in them: what comes after about the same waits.</summary>

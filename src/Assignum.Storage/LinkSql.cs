@@ -49,6 +49,18 @@ internal static class LinkSql
         public static implicit operator Arg(NpgsqlParameter value) => new(value);
     }
 
+    /// <summary>Changes many rows, each joined with what becomes of it. What a table is thought to hold is old while it
+    /// grows: thought to be small, all of it would be gone through for each of the rows.</summary>
+    /// <remarks>Within a transaction; the rows that are changed are named by an array of their keys.</remarks>
+    public static async Task ChangeManyAsync(this NpgsqlCommand command, CancellationToken stop)
+    {
+        await using var off = new NpgsqlCommand("set local enable_nestloop = off", command.Connection);
+        await off.ExecuteNonQueryAsync(stop);
+        await command.ExecuteNonQueryAsync(stop);
+        await using var on = new NpgsqlCommand("set local enable_nestloop = on", command.Connection);
+        await on.ExecuteNonQueryAsync(stop);
+    }
+
     /// <summary>A value; of nothing, text is assumed.</summary>
     public static NpgsqlParameter Parameter(object? value) =>
         value as NpgsqlParameter

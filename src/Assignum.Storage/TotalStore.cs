@@ -120,12 +120,12 @@ public static class TotalStore
             db,
             """
             update link_event e set told = n.state from unnest($3::bigint[], $4::text[]) as n(row_id, state)
-            where e.entity_id = $1 and e.connection_id = $2 and e.row_id = n.row_id
+            where e.entity_id = $1 and e.connection_id = $2 and e.row_id = any($3) and e.row_id = n.row_id
             """,
             at,
             told.Select(t => t.Row).ToArray(),
             told.Select(t => t.State).ToArray()
         );
-        await command.ExecuteNonQueryAsync(stop);
+        await command.ChangeManyAsync(stop);
     }
 }

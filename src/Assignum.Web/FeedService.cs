@@ -6,7 +6,7 @@ namespace Assignum.Web;
 internal sealed partial class FeedService(Feeder feeder, IConfiguration configuration, ILogger<FeedService> log)
     : BackgroundService
 {
-    private static readonly TimeSpan Looks = TimeSpan.FromSeconds(1);
+    private static readonly TimeSpan Looks = TimeSpan.FromMilliseconds(500);
 
     /// <inheritdoc/>
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)

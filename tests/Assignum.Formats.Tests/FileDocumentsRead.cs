@@ -117,6 +117,88 @@ public sealed class FileDocumentsRead
         (GC.GetAllocatedBytesForCurrentThread() - before).ShouldBeLessThan(600L << 20);
     }
 
+    // Bytes as they come from a bank: made as they are read, never all of them at once.
+    private sealed class Told(IEnumerable<string> parts) : Stream
+    {
+        private readonly IEnumerator<string> each = parts.GetEnumerator();
+        private ReadOnlyMemory<byte> left;
+
+        public long Given { get; private set; }
+        public override bool CanRead => true;
+        public override bool CanSeek => false;
+        public override bool CanWrite => false;
+        public override long Length => throw new NotSupportedException();
+        public override long Position
+        {
+            get => Given;
+            set => throw new NotSupportedException();
+        }
+
+        public override int Read(byte[] buffer, int offset, int count)
+        {
+            if (left.Length == 0)
+                left = each.MoveNext() ? System.Text.Encoding.UTF8.GetBytes(each.Current) : default;
+            var taken = Math.Min(left.Length, count);
+            left[..taken].CopyTo(buffer.AsMemory(offset));
+            left = left[taken..];
+            Given += taken;
+            return taken;
+        }
+
+        public override void Flush() { }
+
+        public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
+
+        public override void SetLength(long value) => throw new NotSupportedException();
+
+        public override void Write(byte[] buffer, int offset, int count) => throw new NotSupportedException();
+    }
+
+    private const string Opens = """
+        <Document xmlns="urn:iso:std:iso:20022:tech:xsd:camt.053.001.08"><BkToCstmrStmt><Stmt><Id>S</Id>
+        """;
+
+    private static string Entry(int i) =>
+        $"""
+            <Ntry><Amt Ccy="EUR">{i % 90 + 1}.00</Amt><CdtDbtInd>CRDT</CdtDbtInd><Sts><Cd>BOOK</Cd></Sts>
+              <BookgDt><Dt>2026-06-12</Dt></BookgDt><AcctSvcrRef>R{i}</AcctSvcrRef>
+              <AddtlNtryInf>{new string('n', 400)}</AddtlNtryInf></Ntry>
+            """;
+
+    [Fact]
+    public void A_statement_of_50_MB_is_read_entry_by_entry_and_one_entry_of_50_MB_is_refused()
+    {
+        using var large = new Told(
+            Enumerable.Range(0, 90_000).Select(Entry).Prepend(Opens).Append("</Stmt></BkToCstmrStmt></Document>")
+        );
+        var (count, sum, held) = (0, 0m, 0L);
+        foreach (var one in FileDocuments.Read(large, "statement.xml", new FileReading([], null, null)))
+        {
+            (count, sum) = (count + 1, sum + (decimal)one.Event!["amount"]!);
+            // However far it is read, no more of it was asked for than the reader's own buffers.
+            held = Math.Max(held, large.Given - (long)count * Entry(0).Length);
+        }
+        count.ShouldBe(90_000);
+        // A thousand times 1 to 90.
+        sum.ShouldBe(1_000 * 4_095);
+        large.Given.ShouldBeGreaterThan(50L << 20);
+        held.ShouldBeLessThan(2L << 20);
+
+        using var endless = new Told([
+            Opens,
+            Entry(0),
+            "<Ntry><AddtlNtryInf>",
+            .. Enumerable.Repeat(new string('x', 1 << 20), 50),
+            "</AddtlNtryInf></Ntry></Stmt></BkToCstmrStmt></Document>",
+        ]);
+        var read = FileDocuments.Read(endless, "statement.xml", new FileReading([], null, null)).ToList();
+        read.Count.ShouldBe(2);
+        read[0].Event.ShouldNotBeNull();
+        (read[1].Fault!.Code, read[1].Event).ShouldBe(("bad-xml", null));
+        read[1].Fault!.Message.ShouldContain("20 MB");
+        endless.Given.ShouldBeLessThan(25L << 20);
+    }
+
     [Fact]
     public void The_other_syntax_is_named_and_nothing_of_it_is_taken()
     {

@@ -155,33 +155,29 @@ internal sealed class SendJournals(
                     await LinkJournalStore.MarkAsync(db, at, marks, stop);
                     await LinkJournalStore.FreezeAsync(db, at, fresh, stop);
                     // One that is there already and says the same was sent before a restore.
-                    foreach (
-                        var (id, there) in await LinkJournalStore.AdoptAsync(
-                            db,
-                            at,
-                            [.. fresh.Select(f => (f.Id, f.Content))],
-                            stop
-                        )
-                    )
-                    {
-                        ready.RemoveAll(r => r.Row.Id == id);
-                        await LinkJournalStore.MarkAsync(
-                            db,
-                            at,
-                            [
-                                new JournalMark(
-                                    id,
-                                    "sent",
-                                    null,
-                                    null,
-                                    FeedJson.Reason("adopted", $"It was there already, as {there.Id}."),
-                                    there.Id,
-                                    null
-                                ),
-                            ],
-                            stop
-                        );
-                    }
+                    var adopted = await LinkJournalStore.AdoptAsync(
+                        db,
+                        at,
+                        [.. fresh.Select(f => (f.Id, f.Content))],
+                        stop
+                    );
+                    ready.RemoveAll(r => adopted.ContainsKey(r.Row.Id));
+                    await LinkJournalStore.MarkAsync(
+                        db,
+                        at,
+                        [
+                            .. adopted.Select(a => new JournalMark(
+                                a.Key,
+                                "sent",
+                                null,
+                                null,
+                                FeedJson.Reason("adopted", $"It was there already, as {a.Value.Id}."),
+                                a.Value.Id,
+                                null
+                            )),
+                        ],
+                        stop
+                    );
                 },
                 stop
             );

@@ -11,7 +11,8 @@ namespace Assignum.Formats.Documents;
 /// payment, what went out a supplier's.</summary>
 internal static class CamtDocuments
 {
-    public static IEnumerable<FileDocument> Read(XmlReader reader)
+    /// <param name="begins">Hears before each entry, which is read whole.</param>
+    public static IEnumerable<FileDocument> Read(XmlReader reader, Action begins)
     {
         string? account = null,
             statement = null,
@@ -40,12 +41,14 @@ internal static class CamtDocuments
                     statement = reader.ReadElementContentAsString().Trim();
                     break;
                 case "Acct" when known:
+                    begins();
                     var of = (XElement)XNode.ReadFrom(reader);
                     account = of.Text("Id", "IBAN") ?? of.Text("Id", "Othr", "Id");
                     currency = of.Text("Ccy");
                     break;
                 case "Ntry" when known:
                     number++;
+                    begins();
                     foreach (
                         var document in Entry((XElement)XNode.ReadFrom(reader), account, statement, currency, number)
                     )

@@ -22,8 +22,8 @@ public static class FileDocuments
     /// <summary>Most characters of an XML file.</summary>
     public const long MostCharacters = 400L << 20;
 
-    /// <summary>Most bytes of an invoice, which is read whole; statements are read entry by entry.</summary>
-    public const long MostOfInvoice = 20L << 20;
+    /// <summary>Most bytes of one document, which is read whole: an invoice, an entry of a statement.</summary>
+    public const long MostOfDocument = 20L << 20;
 
     /// <summary>How XML is read: no document type, nothing fetched.</summary>
     public static readonly XmlReaderSettings Xml = new()
@@ -77,12 +77,12 @@ public static class FileDocuments
         using var reader = XmlReader.Create(file, Xml);
         reader.MoveToContent();
         if (reader.LocalName is "Invoice" or "CreditNote")
-            file.Most = MostOfInvoice;
+            file.Allow();
         foreach (
             var document in reader.LocalName switch
             {
                 "Invoice" or "CreditNote" => UblDocuments.Read(reader, how),
-                "Document" => CamtDocuments.Read(reader),
+                "Document" => CamtDocuments.Read(reader, file.Allow),
                 var other =>
                 [
                     new FileDocument(
@@ -162,8 +162,10 @@ public static class FileDocuments
         private ReadOnlyMemory<byte> left = head;
         private long read;
 
-        /// <summary>Most bytes that are read.</summary>
-        public long Most { get; set; } = long.MaxValue;
+        private long most = long.MaxValue;
+
+        /// <summary>From here on one document more is read, and no more than that.</summary>
+        public void Allow() => most = read + MostOfDocument;
 
         public override bool CanRead => true;
         public override bool CanSeek => false;
@@ -183,7 +185,9 @@ public static class FileDocuments
             {
                 var some = rest.Read(buffer);
                 read += some;
-                return read <= Most ? some : throw new FormatException($"an invoice has at most {Most >> 20} MB.");
+                return read <= most
+                    ? some
+                    : throw new FormatException($"a document has at most {MostOfDocument >> 20} MB.");
             }
             var taken = Math.Min(left.Length, buffer.Length);
             left.Span[..taken].CopyTo(buffer);

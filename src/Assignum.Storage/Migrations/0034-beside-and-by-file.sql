@@ -56,3 +56,6 @@ create table link_unmatched (
   primary key (entity_id, connection_id, row_id, party, "name")
 );
 grant select, insert, update on link_unmatched to assignum_app;
+
+-- Dead events whose documents are not noted: few, among however many that are.
+create index link_event_unnamed on link_event (entity_id, connection_id, row_id) where state = 'dead' and not named and not again;
