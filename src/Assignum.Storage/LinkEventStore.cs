@@ -1,3 +1,4 @@
+using Assignum.Core.Feeding;
 using Assignum.Core.Pairing;
 using Npgsql;
 using NpgsqlTypes;
@@ -340,19 +341,26 @@ public static class LinkEventStore
         ).ToDictionary(r => r.Item1, r => r.Item2, StringComparer.Ordinal);
     }
 
-    /// <summary>How many events there are that are not posted, and how many of them name nothing that is open.</summary>
+    /// <summary>How many events there are that are not posted, and how many of them name nothing that is open, are where
+    /// nothing is open and wait for nothing else.</summary>
+    /// <param name="held">Where something is open.</param>
     public static async Task<(long Open, long Ready)> ReadyAsync(
         NpgsqlConnection db,
         (int Entity, int Connection) at,
         string code,
         IReadOnlyCollection<string> settledWords,
+        IReadOnlyCollection<ReachedAt> held,
         CancellationToken stop
     )
     {
         await using var command = LinkSql.Of(
             db,
-            """
-            select count(*), count(*) filter (where not exists (select from link_event_name n left join pairings p
+            $"""
+            select count(*), count(*) filter (where (e.state = 'received' or e.reason in ('{FeedReasons.Unpaired}',
+                '{FeedReasons.Unsettled}', '{FeedReasons.Gap}'))
+              and (e.kind, e.channel, e.method, e.location) not in (select * from unnest($5::text[], $6::text[],
+                $7::text[], $8::text[]))
+              and not exists (select from link_event_name n left join pairings p
                 on p.entity_id = n.entity_id and p.connection = $3 and p.record = n.record and p.theirs = n.theirs
               where n.entity_id = e.entity_id and n.connection_id = e.connection_id and n.row_id = e.row_id
                 and case when n.record like 'word:%' then not n.record || ':' || n.theirs = any($4) else p.theirs is
@@ -361,7 +369,11 @@ public static class LinkEventStore
             """,
             at,
             code,
-            settledWords.ToArray()
+            settledWords.ToArray(),
+            held.Select(h => h.Kind).ToArray(),
+            held.Select(h => h.Channel).ToArray(),
+            held.Select(h => h.Method).ToArray(),
+            held.Select(h => h.Location).ToArray()
         );
         return (await command.RowsAsync(r => (r.GetInt64(0), r.GetInt64(1)), stop)).Single();
     }

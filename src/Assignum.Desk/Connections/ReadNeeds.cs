@@ -104,11 +104,8 @@ public sealed class ReadNeeds(LinkDesk links)
                         [.. WordList.Ours(field, s).Select(o => new NeedProposal(o, o, 0, false, []))]
                     )
                 );
-        foreach (
-            var standing in (await SettlePurposes.StandingAsync(db, state, link, setUp, stop)).Purposes.Where(p =>
-                p.Open
-            )
-        )
+        var purposes = await SettlePurposes.StandingAsync(db, state, link, setUp, stop);
+        foreach (var standing in purposes.Purposes.Where(p => p.Open))
         {
             var l = standing.Landing;
             var where = string.Join(", ", new[] { l.Channel, l.Method, l.Location }.Where(w => w.Length > 0));
@@ -141,7 +138,7 @@ public sealed class ReadNeeds(LinkDesk links)
                     .ThenByDescending(n => n.Waits.Events)
                     .ThenBy(n => n.Id, StringComparer.Ordinal),
             ],
-            await LinkEventStore.ReadyAsync(db, at, link.Code, settled, stop)
+            await LinkEventStore.ReadyAsync(db, at, link.Code, settled, purposes.Held, stop)
         );
     }
 

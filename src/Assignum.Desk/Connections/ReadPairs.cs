@@ -348,7 +348,15 @@ public sealed class ReadPairs(LinkDesk links, ProposePairs propose)
             ledger
                 ? theirs.Count(r => r.Status != "deleted") - pairs.All.Count
                 : Math.Max(0, PairSides.Count(kind, setUp) - pairs.Count.Ours),
-            await LinkEventStore.ReadyAsync(at.Db, at.At, at.Link.Code, await SettledWordsAsync(at, setUp, stop), stop)
+            // Here nothing is said of purposes: it is counted what the pairings hold up.
+            await LinkEventStore.ReadyAsync(
+                at.Db,
+                at.At,
+                at.Link.Code,
+                await SettledWordsAsync(at, setUp, stop),
+                [],
+                stop
+            )
         );
     }
 

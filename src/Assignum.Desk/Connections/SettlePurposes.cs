@@ -22,7 +22,12 @@ public sealed record PurposeStanding(PurposeLanding Landing, SettledPurpose? Set
 
 /// <summary>The purposes of a connection.</summary>
 /// <param name="Lacks">Kinds of event of which no example can be made yet, with what is missing for it.</param>
-public sealed record PurposesOfLink(IReadOnlyList<PurposeStanding> Purposes, IReadOnlyDictionary<string, string> Lacks);
+/// <param name="Held">Where events wait that reach one which is open; in the codes of the system.</param>
+public sealed record PurposesOfLink(
+    IReadOnlyList<PurposeStanding> Purposes,
+    IReadOnlyDictionary<string, string> Lacks,
+    IReadOnlyList<ReachedAt> Held
+);
 
 /// <summary>What is said of a purpose.</summary>
 /// <param name="How"><c>confirmed</c>, <c>account</c>, <c>default</c>, or <c>open</c> to take back what was said.</param>
@@ -65,7 +70,7 @@ public sealed class SettlePurposes(LinkDesk links, EditSetUp edit)
     )
     {
         if (link.Of.TakesEntries)
-            return new PurposesOfLink([], new Dictionary<string, string>());
+            return new PurposesOfLink([], new Dictionary<string, string>(), []);
         var at = (state.Id, link.Id);
         var s = setUp.SetUp;
         IReadOnlyList<string> Paired(string record) =>
@@ -116,37 +121,40 @@ public sealed class SettlePurposes(LinkDesk links, EditSetUp edit)
             .Where(r => r.Waits.Events > 0)
             .Select(r =>
                 (
-                    r.Kind,
+                    Of: r,
                     Channel: Ours("channel", r.Channel),
                     Method: Ours("method", r.Method),
-                    Location: Ours("location", r.Location),
-                    r.Waits
+                    Location: Ours("location", r.Location)
                 )
             )
             .ToList();
-        return new PurposesOfLink(
-            [
-                .. landings.Select(l =>
-                {
-                    var said = settled.GetValueOrDefault(l.Key);
-                    var mine = waiting
-                        .Where(w =>
-                            l.Kinds.Contains(w.Kind)
-                            && (l.Channel.Length == 0 || w.Channel == l.Channel)
-                            && (l.Method.Length == 0 || w.Method == l.Method)
-                            && (l.Location.Length == 0 || w.Location == l.Location)
-                        )
-                        .ToList();
-                    return new PurposeStanding(
-                        l,
-                        said,
-                        said is null || l.Account is null || said.Account != l.Account,
-                        new Waits(mine.Sum(w => w.Waits.Events), mine.Sum(w => w.Waits.Amount))
-                    );
-                }),
-            ],
-            lacks
-        );
+        var standing = new List<PurposeStanding>();
+        var held = new HashSet<ReachedAt>();
+        foreach (var l in landings)
+        {
+            var said = settled.GetValueOrDefault(l.Key);
+            var mine = waiting
+                .Where(w =>
+                    l.Kinds.Contains(w.Of.Kind)
+                    && (l.Channel.Length == 0 || w.Channel == l.Channel)
+                    && (l.Method.Length == 0 || w.Method == l.Method)
+                    && (l.Location.Length == 0 || w.Location == l.Location)
+                )
+                .Select(w => w.Of)
+                .ToList();
+            var open = said is null || l.Account is null || said.Account != l.Account;
+            if (open)
+                held.UnionWith(mine);
+            standing.Add(
+                new PurposeStanding(
+                    l,
+                    said,
+                    open,
+                    new Waits(mine.Sum(w => w.Waits.Events), mine.Sum(w => w.Waits.Amount))
+                )
+            );
+        }
+        return new PurposesOfLink(standing, lacks, [.. held]);
     }
 
     /// <summary>Settles purposes: all of them, or none.</summary>
