@@ -190,10 +190,10 @@ public static class HistoryStore
             return [];
         await using var command = new NpgsqlCommand(
             """
-            select k.party, k."name", t.code, t.rate, t.base, t.tax
+            select asked.party, asked.deposit, t.code, t.rate, t.base, t.tax
             from (select distinct * from unnest($2, $3) as a(party, deposit)) asked
-            join event_link k on k.entity_id = $1 and k.party = asked.party and k.what = 'document' and k."name" =
-              asked.deposit and k.event_id < $4
+            cross join lateral (select k.event_id from event_link k where k.entity_id = $1 and k.party = asked.party
+              and k.what = 'document' and k."name" = asked.deposit and k.event_id < $4 offset 0) k
             join event v on v.entity_id = $1 and v.event_id = k.event_id and v.kind = $5
             join entry n on n.entity_id = $1 and n.event_entity_id = $1 and n.event_id = k.event_id and n.role = 'entry'
             join entry_tax t on t.entity_id = $1 and t.entry_id = n.entry_id
