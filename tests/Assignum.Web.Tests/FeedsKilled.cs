@@ -73,7 +73,7 @@ public sealed class FeedsKilled
     [Fact]
     public async Task Killed_in_a_feed_of_three_systems_the_books_and_the_ledger_come_out_as_if_nothing_had_happened()
     {
-        var (count, kills, stretches) = Long ? (3_300, 30, 33) : (150, 3, 5);
+        var (count, kills, stretches) = Long ? (3_400, 30, 34) : (150, 3, 5);
         await using var database = await OwnServer.StartAsync();
         using var listener = new System.Net.Sockets.TcpListener(IPAddress.Loopback, 0);
         listener.Start();

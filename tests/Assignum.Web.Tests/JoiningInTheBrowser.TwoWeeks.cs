@@ -113,7 +113,9 @@ public sealed partial class JoiningInTheBrowser
             Go($"/e/{Entity}/connections/{code}");
             Find("main").Text.ShouldContain("paused");
             Find("form[action*='handler=Resume'] button").SendKeys(Keys.Enter);
-            wait.Until(b => b.FindElements(By.CssSelector(".donebox")).Count > 0);
+            wait.Until(b => b.FindElements(By.CssSelector(".donebox, .alertbox[role=alert], .error")).Count > 0);
+            var said = Find("main").Text;
+            browser.FindElements(By.CssSelector(".donebox")).Count.ShouldBe(1, said);
         }
     }
 
