@@ -76,6 +76,11 @@ internal sealed partial class ServedApp : IAsyncDisposable
             }
         )
             info.Environment[name] = value;
+        // As ./start sets the runtime of this program; another copy is started as its own would.
+        if (AppContext.BaseDirectory.StartsWith(root, StringComparison.Ordinal))
+            foreach (var set in (Environment.GetEnvironmentVariable("ASSIGNUM_BENCH_RUNTIME") ?? "").Split(' '))
+                if (set.Split('=') is [var name, var value])
+                    info.Environment[name] = value;
         if (hosts is not null)
             info.Environment["ASSIGNUM_LINK_HOSTS"] = hosts;
         if (installation is not null)

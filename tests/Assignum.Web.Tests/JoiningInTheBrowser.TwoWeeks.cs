@@ -3,10 +3,8 @@ using System.Net;
 using System.Net.Http.Json;
 using System.Text.Json.Nodes;
 using Assignum.Core;
-using Assignum.Core.Chart;
 using Assignum.Core.Landing;
 using Assignum.Testing;
-using CsvHelper;
 using OpenQA.Selenium;
 
 namespace Assignum.Web.Tests;

@@ -43,8 +43,8 @@ internal sealed class SendJournals(
     {
         await using var db = await links.Desk.Database.OpenAsync(stop);
         // Of what was sent before a restore nothing is known here: what is there is read before anything of this life goes.
-        asks |= await LinkJournalStore.IsOfOtherLifeAsync(db, at, life, stop);
-        if (asks && !await ForeignAsync(db, stop))
+        var reads = asks || await LinkJournalStore.IsOfOtherLifeAsync(db, at, life, stop);
+        if (reads && !await ForeignAsync(db, stop))
             return;
         await JournalBodies.TakeAsync(db, state, link, life, what => WithinAsync(db, what, stop), stop);
         if (changed)

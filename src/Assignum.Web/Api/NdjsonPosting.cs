@@ -15,14 +15,15 @@ namespace Assignum.Web.Api;
 /// </remarks>
 internal sealed class NdjsonPosting(string entity, PostEvents post) : IResult
 {
-    // Measured in docs/performance.md: beyond this a larger commit gains nothing and long documents would fill memory.
-    private const int Batch = 2000,
+    // Measured in docs/performance.md: beyond this a larger commit gains nothing, and what is on its way is carried from
+    // one generation of memory to the next.
+    private const int Batch = 1000,
         BatchLines = 20_000;
 
     // What one read of the body gave; a read is at most the server's request buffer (1 MB). Two batches wait: more would
     // only be carried from one generation of memory to the next.
     private const int Chunk = 500,
-        Waiting = 8;
+        Waiting = 4;
 
     public async Task ExecuteAsync(HttpContext http)
     {
