@@ -87,10 +87,12 @@ internal sealed class CopyRows : IDisposable
         return this;
     }
 
-    public CopyRows Bool(bool value)
+    public CopyRows Bool(bool? value)
     {
+        if (value is not { } v)
+            return Null();
         Length(1);
-        Space(1)[0] = value ? (byte)1 : (byte)0;
+        Space(1)[0] = v ? (byte)1 : (byte)0;
         return this;
     }
 
@@ -161,6 +163,13 @@ internal sealed class CopyRows : IDisposable
     public CopyRows Null()
     {
         Length(-1);
+        return this;
+    }
+
+    /// <summary>No values of as many columns.</summary>
+    public CopyRows Nulls(int columns)
+    {
+        Space(4 * columns).Fill(0xff);
         return this;
     }
 

@@ -175,7 +175,6 @@ public sealed class JournalWriter(
             Movement(
                 made,
                 entity,
-                null,
                 m,
                 m.Account is { } account ? idOf(entity, account) : null,
                 (e.Id, entity, e.Date, e.CountsAs)
@@ -212,7 +211,7 @@ public sealed class JournalWriter(
         {
             var share = new Share(this, of.Key, [.. of], number => idOf(of.Key, number)!.Value);
             shares.Add(share);
-            details.AddRange([share.Movements, share.Taxes]);
+            details.Add(share.Taxes);
         }
         turned.AddRange(events.Where(e => e.Row.Reverses is not null).Select(e => (e.Row.Id, e.Row.Reverses!)));
         // The rows say it all. What waits to be written does not keep what it was made of from being let go.
@@ -313,15 +312,19 @@ public sealed class JournalWriter(
     }
 
     private const string MovementColumns =
-        "subledger_movement (entity_id, entry_id, line_no, control, account_id, account, party, reference, item, location, "
+        "quiet_movement (entity_id, entry_id, line_no, control, account_id, account, party, reference, item, location, "
         + "project, channel, method, settles, amount, currency, currency_amount, rate, document, event_id, "
         + "event_entity_id, date, purpose, kind, state, order_ref, quantity, due, tax_code, counterparty, by_default, "
         + "keyed)";
 
+    private static string? DocumentOf(SubledgerMovement m) => m.Document == Control.None ? null : Words.Of(m.Document);
+
+    private static string? StateOf(SubledgerMovement m) => m.State is { } state ? Words.Of(state) : null;
+
+    // Of an event, without a line.
     private static void Movement(
         CopyRows to,
         int of,
-        long? entry,
         SubledgerMovement m,
         long? account,
         (long Id, int Entity, DateOnly Date, string Kind) e
@@ -330,8 +333,8 @@ public sealed class JournalWriter(
         var c = m.Context;
         to.Row()
             .Int(of)
-            .Big(entry)
-            .Int(m.Line + 1)
+            .Big(null)
+            .Int(null)
             .Text(Words.Of(m.Control))
             .Big(account)
             .Text(m.Account)
@@ -347,13 +350,13 @@ public sealed class JournalWriter(
             .Text(m.Currency)
             .Num(m.CurrencyAmount)
             .Num(m.Rate)
-            .Text(m.Document == Control.None ? null : Words.Of(m.Document))
+            .Text(DocumentOf(m))
             .Big(e.Id)
             .Int(e.Entity)
             .Day(e.Date)
             .Text(m.Purpose?.Name)
             .Text(e.Kind)
-            .Text(m.State is { } state ? Words.Of(state) : null)
+            .Text(StateOf(m))
             .Text(c.Order)
             .Num(m.Quantity)
             .Day(c.Due)
@@ -456,7 +459,6 @@ public sealed class JournalWriter(
 
         public int Of { get; }
         public Uses Uses { get; }
-        public CopyRows Movements { get; }
         public CopyRows Taxes { get; }
 
         public Share(JournalWriter writer, int of, List<EntryToPost> posted, Func<string, long> idOf)
@@ -499,7 +501,7 @@ public sealed class JournalWriter(
                 }
             }
             chains = differing;
-            (Movements, Taxes) = (MovementRows(), TaxRows());
+            Taxes = TaxRows();
             if (ids.Known(patterns, chains) is { } known)
                 MakeLines(known);
         }
@@ -542,12 +544,16 @@ public sealed class JournalWriter(
                 "entry_line (entity_id, entry_id, line_no, account_id, account, debit, credit, currency_debit, "
                     + "currency_credit, rate, purpose, party, item, location, channel, method, project, reason, "
                     + "counterparty, tax_code, text, dimensions, event_line, date, pattern_id, item_chain, "
-                    + "party_chain, project_chain, project_group_chain, landing_note)"
+                    + "party_chain, project_chain, project_group_chain, landing_note, sub_control, sub_document, "
+                    + "sub_reference, sub_settles, sub_currency, sub_amount, sub_event, sub_event_entity, sub_kind, "
+                    + "sub_state, sub_order, sub_quantity, sub_due, sub_default)"
             );
             int? Chain(EntryLine line, Dimension dimension) =>
                 line.Landing.Chain(dimension) is { Count: > 0 } chain ? known.Of(chain) : null;
             var place = 0;
             foreach (var e in posted)
+            {
+                var moved = 0;
                 for (var i = 0; i < e.Entry.Lines.Count; i++)
                 {
                     var l = e.Entry.Lines[i];
@@ -583,24 +589,34 @@ public sealed class JournalWriter(
                         .Int(Chain(l, Dimension.Project))
                         .Int(Chain(l, Dimension.ProjectGroup))
                         .Text(l.Landing.Note);
+                    // Movements are in the order of their lines, one of a line at most.
+                    var moves = moved < e.Movements.Count && e.Movements[moved].Line == i;
+                    Moved(made, e, moves ? e.Movements[moved++] : null);
                 }
+            }
             return made;
         }
 
-        private CopyRows MovementRows()
+        // What the line does to a subledger: what the line does not say itself.
+        private static void Moved(CopyRows to, EntryToPost e, SubledgerMovement? m)
         {
-            var made = new CopyRows(MovementColumns);
-            foreach (var e in posted)
-            foreach (var m in e.Movements)
-                Movement(
-                    made,
-                    Of,
-                    e.Id,
-                    m,
-                    idOf(m.Account!),
-                    (e.EventId, e.EventEntity, e.Entry.Date, e.Entry.CountsAs ?? e.Kind)
-                );
-            return made;
+            if (m is null)
+                to.Nulls(14);
+            else
+                to.Text(Words.Of(m.Control))
+                    .Text(DocumentOf(m))
+                    .Text(m.Reference)
+                    .Bool(m.Kind == MovementKind.Clears)
+                    .Text(m.Currency)
+                    .Num(m.CurrencyAmount)
+                    .Big(e.EventId)
+                    .Int(e.EventEntity)
+                    .Text(e.Entry.CountsAs ?? e.Kind)
+                    .Text(StateOf(m))
+                    .Text(m.Context.Order)
+                    .Num(m.Quantity == 0 ? null : m.Quantity)
+                    .Day(m.Context.Due)
+                    .Bool(m.ByDefault ? true : null);
         }
 
         private CopyRows TaxRows()

@@ -221,7 +221,7 @@ public class Posting
         InlineData("audit"),
         InlineData("record_history"),
         InlineData("stock_movement"),
-        InlineData("subledger_movement")
+        InlineData("quiet_movement")
     ]
     public async Task What_is_posted_and_audited_cannot_be_changed_with_the_applications_rights(string table)
     {

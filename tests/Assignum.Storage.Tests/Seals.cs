@@ -28,7 +28,11 @@ public sealed class Seals
     [InlineData("update entry set date = date + 1 where entry_id = 4", "2026-000004")]
     [InlineData("update event set body = replace(body, 'RG-100', 'RG-200') where event_id = 2", "2026-000002")]
     [InlineData("delete from entry where entry_id = 3", "2026-000004")]
-    [InlineData("update subledger_movement set amount = 0 where entry_id = 5", "2026-000005")]
+    [InlineData(
+        "update entry_line set sub_reference = 'X' where entry_id = 5 and sub_control is not null",
+        "2026-000005"
+    )]
+    [InlineData("update entry_line set sub_amount = 0 where entry_id = 5 and sub_control is not null", "2026-000005")]
     [InlineData("update entry set seal = sha256('other') where entry_id = 5", "2026-000005")]
     [InlineData("delete from entry where entry_id = (select max(entry_id) from entry)", "the end")]
     public async Task The_first_entry_that_is_not_as_it_was_posted_is_named(string sql, string where)
