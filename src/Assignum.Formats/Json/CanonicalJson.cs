@@ -52,22 +52,37 @@ public static class CanonicalJson
         writer.WriteRawValue(number == 0 ? "0"u8 : text, skipInputValidation: true);
     }
 
+    private static void Properties(JsonElement json, Utf8JsonWriter writer)
+    {
+        var rented = ArrayPool<(string Name, JsonElement Value)>.Shared.Rent(json.GetPropertyCount());
+        var count = 0;
+        try
+        {
+            foreach (var property in json.EnumerateObject())
+                if (property.Value.ValueKind != JsonValueKind.Null)
+                    rented[count++] = (FieldNames.Of(property), property.Value);
+            var properties = rented.AsSpan(0, count);
+            properties.Sort(static (a, b) => string.CompareOrdinal(a.Name, b.Name));
+            foreach (var (name, value) in properties)
+            {
+                writer.WritePropertyName(name);
+                Write(value, writer);
+            }
+        }
+        finally
+        {
+            rented.AsSpan(0, count).Clear();
+            ArrayPool<(string Name, JsonElement Value)>.Shared.Return(rented);
+        }
+    }
+
     private static void Write(JsonElement json, Utf8JsonWriter writer)
     {
         switch (json.ValueKind)
         {
             case JsonValueKind.Object:
                 writer.WriteStartObject();
-                var properties = new List<(string Name, JsonElement Value)>(8);
-                foreach (var property in json.EnumerateObject())
-                    if (property.Value.ValueKind != JsonValueKind.Null)
-                        properties.Add((property.Name, property.Value));
-                properties.Sort(static (a, b) => string.CompareOrdinal(a.Name, b.Name));
-                foreach (var (name, value) in properties)
-                {
-                    writer.WritePropertyName(name);
-                    Write(value, writer);
-                }
+                Properties(json, writer);
                 writer.WriteEndObject();
                 break;
             case JsonValueKind.Array:

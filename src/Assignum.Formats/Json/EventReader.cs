@@ -1,4 +1,7 @@
+using System.Buffers;
 using System.Globalization;
+using System.Runtime.InteropServices;
+using System.Text;
 using System.Text.Json;
 using Assignum.Core;
 using Assignum.Core.Events;
@@ -55,7 +58,7 @@ public static class EventReader
     {
         foreach (var property in json.EnumerateObject())
         {
-            var name = property.Name;
+            var name = FieldNames.Of(property);
             switch (name)
             {
                 case "source":
@@ -144,7 +147,7 @@ public static class EventReader
                 faults.Add(new Fault("wrong-type", $"{name}[{list.Count}] is a JSON object.", $"{name}[{list.Count}]"));
             else
                 foreach (var property in element.EnumerateObject())
-                    Field(entry, property.Name, property.Value, name, list.Count, fields, faults);
+                    Field(entry, FieldNames.Of(property), property.Value, name, list.Count, fields, faults);
             list.Add(entry);
         }
         return list;
@@ -305,11 +308,13 @@ public static class EventReader
 
     private static object? Date(JsonElement json, FieldPlace path, List<Fault> faults)
     {
+        Span<char> text = stackalloc char[12];
         if (
             json.ValueKind == JsonValueKind.String
-            && json.GetRawText() is { Length: 12 } raw
+            && JsonMarshal.GetRawUtf8Value(json) is { Length: 12 } raw
+            && Ascii.ToUtf16(raw, text, out _) == OperationStatus.Done
             && DateOnly.TryParseExact(
-                raw.AsSpan(1, 10),
+                text[1..11],
                 "yyyy-MM-dd",
                 CultureInfo.InvariantCulture,
                 DateTimeStyles.None,

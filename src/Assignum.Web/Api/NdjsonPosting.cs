@@ -23,7 +23,7 @@ internal sealed class NdjsonPosting(string entity, PostEvents post) : IResult
     // What one read of the body gave; a read is at most the server's request buffer (1 MB). Two batches wait: more would
     // only be carried from one generation of memory to the next.
     private const int Chunk = 500,
-        Waiting = 4;
+        Waiting = 3;
 
     public async Task ExecuteAsync(HttpContext http)
     {
