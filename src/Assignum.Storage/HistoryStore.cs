@@ -26,7 +26,7 @@ public static class HistoryStore
     }
 
     /// <summary>For each (control, party, reference) the latest document and what is open of it, a row for each
-    /// currency. Uses subledger_movement_document.</summary>
+    /// currency. Uses entry_line_document.</summary>
     /// <param name="before">Events from this id on do not count.</param>
     public static async Task<IReadOnlyList<DocumentRow>> DocumentsAsync(
         NpgsqlConnection db,

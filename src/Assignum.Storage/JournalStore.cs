@@ -115,7 +115,7 @@ public static class JournalStore
                 ilike @text or v.external_id ilike @text or n.total = @amount)
               -- A number that nobody has today finds the account that bore it last.
               and (@account is null or exists (select from entry_line l where l.entity_id = @entity and l.entry_id =
-                n.entry_id and l.account_id = coalesce(
+                n.entry_id and l.date = n.date and l.account_id = coalesce(
                      (select account_id from accounts where entity_id = @entity and "number" = @account),
                      (select account_id from account_number where entity_id = @entity and "number" = @account order by
                        until desc limit 1))))
@@ -188,7 +188,7 @@ public static class JournalStore
     }
 
     /// <summary>The number of an entry that opened a document of that reference; null: none did. Uses
-    /// subledger_movement_document.</summary>
+    /// entry_line_document.</summary>
     /// <param name="before">Entries from this id on do not count.</param>
     public static async Task<string?> ReferenceUsedAsync(
         NpgsqlConnection db,

@@ -263,8 +263,8 @@ public static class LinkJournalStore
             join entry n on n.entity_id = $1 and n.entry_id = j.entry_id
             join event v on v.entity_id = n.event_entity_id and v.event_id = n.event_id
             join accounts a on a.entity_id = l.entity_id and a.account_id = l.account_id
-            left join subledger_movement m on m.entity_id = l.entity_id and m.entry_id = l.entry_id and m.line_no =
-              l.line_no
+            left join lateral (select m.reference, m.due from subledger_movement m where m.entity_id = l.entity_id
+              and m.entry_id = l.entry_id and m.line_no = l.line_no offset 0) m on true
             order by l.entry_id, l.line_no
             """,
             at,

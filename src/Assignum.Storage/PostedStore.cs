@@ -90,8 +90,8 @@ public static class PostedStore
                   m.currency_amount, coalesce(m.quantity, 0), m.order_ref, m.due
                 from entry n join entry_line l on l.entity_id = n.entity_id and l.entry_id = n.entry_id
                 join accounts a on a.entity_id = l.entity_id and a.account_id = l.account_id
-                left join subledger_movement m on m.entity_id = l.entity_id and m.entry_id = l.entry_id and m.line_no
-                  = l.line_no
+                left join lateral (select * from subledger_movement m where m.entity_id = l.entity_id
+                  and m.entry_id = l.entry_id and m.line_no = l.line_no offset 0) m on true
                 where n.event_entity_id = $1 and n.event_id = any($2)
                   and n.entity_id in (select $1 union select e.entity_id from event v join entity e on e.code =
                     v.body::jsonb ->>
@@ -270,7 +270,7 @@ public static class PostedStore
               m.location,
               m.project, m.channel, m.method, m.order_ref, m.due, m.tax_code, m.counterparty, m.quantity, m.amount,
               m.currency, m.currency_amount, m.rate, m.by_default
-            from subledger_movement m left join accounts a on a.entity_id = m.entity_id and a.account_id = m.account_id
+            from quiet_movement m left join accounts a on a.entity_id = m.entity_id and a.account_id = m.account_id
             where m.entity_id = $1 and m.event_entity_id = $1 and m.event_id = any($2) and m.entry_id is null and
               m.purpose is
               not null

@@ -425,10 +425,10 @@ public static class StatementStore
         await using var command = new NpgsqlCommand(
             """
             select p."number", sum(p.amount) from (
-              select a."number", m.party, sum(m.amount) as amount from accounts a join subledger_movement m on
-                m.entity_id =
-                a.entity_id and m.account_id = a.account_id
-              where a.entity_id = $1 and a."number" = any($3 || $4) and m.date <= $2 group by 1, 2) p
+              select a."number", m.party, sum(m.amount) as amount from accounts a cross join lateral (
+                select m.party, m.amount from subledger_movement m where m.entity_id = $1 and m.account_id =
+                  a.account_id and m.date <= $2 offset 0) m
+              where a.entity_id = $1 and a."number" = any($3 || $4) group by 1, 2) p
             where p."number" = any($3) and p.amount < 0 or p."number" = any($4) and p.amount > 0 group by 1
             """,
             db

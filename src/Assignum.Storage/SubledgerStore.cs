@@ -57,6 +57,18 @@ public static class SubledgerStore
         union all
         {Kept} and m.account_id = any($7) and m.document = $3 and m.control = m.document and m.purpose is not null
         union all
+        {Late}
+        """;
+
+    // Those on its accounts alone.
+    private const string OnAccounts = $"""
+        {Kept} and m.account_id = any($2)
+        union all
+        {Late}
+        """;
+
+    // Lines of accounts that were none of a subledger when they were posted.
+    private const string Late = """
         select l.account_id, l.party, coalesce(n.reference, v.source || '/' || v.external_id), l.item, null, l.location,
           null, l.project, l.purpose, l.channel, l.method, l.tax_code, l.counterparty, n.currency, l.debit - l.credit,
           l.currency_debit - l.currency_credit, 0, l.date, null,
@@ -65,9 +77,8 @@ public static class SubledgerStore
         join event v on v.entity_id = n.event_entity_id and v.event_id = n.event_id
         where l.entity_id = $1 and l.account_id = any($6) and l.date <= $4 and ($5::timestamptz is null or n.posted_at
           <= $5)
-          and not exists (select from subledger_movement m where m.entity_id = $1 and m.entry_id = l.entry_id and
-            m.line_no =
-            l.line_no)
+          and l.sub_control is null and not exists (select from quiet_movement q where q.entity_id = $1 and
+            q.entry_id = l.entry_id and q.line_no = l.line_no)
         """;
 
     private const string Kept = """
@@ -136,8 +147,8 @@ public static class SubledgerStore
         return new ControlIds([.. all], [.. late], [.. lost], [.. steady]);
     }
 
-    /// <summary>The rows of a control, by absolute amount, account and keys. Uses subledger_movement_account and
-    /// subledger_movement_document.</summary>
+    /// <summary>The rows of a control, by absolute amount, account and keys. Uses entry_line_account and
+    /// entry_line_document.</summary>
     /// <param name="accounts">Its accounts.</param>
     public static async Task<IReadOnlyList<SubledgerRow>> RowsAsync(
         NpgsqlConnection db,
@@ -307,7 +318,7 @@ public static class SubledgerStore
             select coalesce(d.party, ''), d.currency, {sign}sum(d.base), {brackets}
             from (select m.party, m.currency, sum(m.currency_amount) as open, sum(m.amount) as base,
                     $4 - coalesce(min(m.due), min(m.date)) as days
-                  from ({Moves}) m where m.account_id = any($2)
+                  from ({OnAccounts}) m
                   group by m.party, m.currency, m.document_ref having sum(m.currency_amount) <> 0 or sum(m.amount) <>
                     0) d
             group by 1, 2 order by abs(sum(d.base)) desc, 1, 2

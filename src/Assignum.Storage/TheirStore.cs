@@ -225,7 +225,7 @@ public static class TheirStore
                   s.month + interval '1 month' and n.posted_at > coalesce(p.at, s.at) and s.state <> 'open'
                   and exists (select from subledger_movement m where m.entity_id = n.entity_id and m.entry_id =
                     n.entry_id
-                    and (m.control = s.control or m.document = s.control)) limit 100) n)
+                    and (m.control = s.control or m.document = s.control) offset 0) limit 100) n)
             from sign_off s
             left join lateral (select who, at from sign_off p where p.entity_id = s.entity_id and p.control =
               s.control and

@@ -33,6 +33,9 @@ alter index subledger_movement_channel rename to quiet_movement_channel;
 alter index subledger_movement_apart rename to quiet_movement_apart;
 alter index subledger_movement_quiet rename to quiet_movement_event;
 
+-- Accounts are read by days: rows of subledgers, cards, months that are not over.
+drop index entry_line_account;
+create index entry_line_account on entry_line (entity_id, account_id, date, entry_id);
 create index entry_line_document on entry_line (entity_id, sub_document, party, sub_reference)
   where party is not null and sub_document is not null;
 create index entry_line_elsewhere on entry_line (entity_id, sub_document) where sub_control <> sub_document;
@@ -41,7 +44,8 @@ create index entry_line_item on entry_line (entity_id, purpose, coalesce(item, '
 create index entry_line_channel on entry_line (entity_id, coalesce(channel, '')) where purpose = 'gift-cards';
 create index entry_line_apart on entry_line (entity_id, account_id, date) where entry_id is null or sub_state = 'shipped';
 
--- Two plain parts, so that a condition on the view reaches the indexes of both.
+-- Conditions with values reach the indexes of both parts; a join does not. Who looks for the movement of a line asks for it
+-- beside the line (lateral, offset 0).
 create view subledger_movement as
 select l.entity_id, l.entry_id, l.line_no, l.sub_control as control, l.account_id, l.account, l.party,
   l.sub_reference as reference, l.item, l.location, l.project, l.channel, l.method, l.sub_settles as settles,
