@@ -80,8 +80,13 @@ free_port() {
 }
 
 # How the runtime is set where the application serves (measured in docs/performance.md): what is made and let go of is
-# collected seldom, and what is called often is compiled well at once. Whoever sets them is heeded.
-RUNTIME=("DOTNET_GCgen0size=${DOTNET_GCgen0size:-0x8000000}" "DOTNET_TC_CallCountingDelayMs=${DOTNET_TC_CallCountingDelayMs:-0}")
+# collected seldom, what is called often is compiled well at once, and whoever waits for work leaves the processor to the
+# database. Whoever sets them is heeded.
+RUNTIME=(
+  "DOTNET_GCgen0size=${DOTNET_GCgen0size:-0x8000000}"
+  "DOTNET_TC_CallCountingDelayMs=${DOTNET_TC_CallCountingDelayMs:-0}"
+  "DOTNET_ThreadPool_UnfairSemaphoreSpinLimit=${DOTNET_ThreadPool_UnfairSemaphoreSpinLimit:-0}"
+)
 
 # cluster_start DIR: starts (and at first makes) the cluster of a data folder on loopback, with passwords, and sets
 # DB_PORT, DB_OWNER (may migrate) and DB_APP (the application's rights only) as connection strings.
