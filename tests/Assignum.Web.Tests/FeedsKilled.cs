@@ -58,8 +58,10 @@ public sealed class FeedsKilled
     {
         await using var command = database.Command(
             $"""
-            select n.reference || ' ' || l.account || ' ' || l.debit || ' ' || l.credit from entry n
-            join entity e using (entity_id) join entry_line l using (entity_id, entry_id) where e.code = '{code}'
+            select coalesce(n.reference, split_part(v.body::jsonb ->> 'reverses', '/', 2)) || ' ' || l.account || ' '
+              || l.debit || ' ' || l.credit
+            from entry n join entity e using (entity_id) join entry_line l using (entity_id, entry_id)
+            join event v on v.entity_id = n.event_entity_id and v.event_id = n.event_id where e.code = '{code}'
             """
         );
         await using var reader = await command.ExecuteReaderAsync(Stop);
