@@ -310,7 +310,7 @@ public sealed partial class JournalWriter(
     }
 
     private const string MovementColumns =
-        "quiet_movement (entity_id, entry_id, line_no, control, account_id, account, party, reference, item, location, "
+        "quiet_movement (entity_id, control, account_id, account, party, reference, item, location, "
         + "project, channel, method, settles, amount, currency, currency_amount, rate, document, event_id, "
         + "event_entity_id, date, purpose, kind, state, order_ref, quantity, due, tax_code, counterparty, by_default, "
         + "keyed)";
@@ -331,8 +331,6 @@ public sealed partial class JournalWriter(
         var c = m.Context;
         to.Row()
             .Int(of)
-            .Big(null)
-            .Int(null)
             .Text(Words.Of(m.Control))
             .Big(account)
             .Text(m.Account)
