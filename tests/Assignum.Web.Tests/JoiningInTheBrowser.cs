@@ -273,6 +273,7 @@ public sealed partial class JoiningInTheBrowser(LinkedApp app) : InBrowser(app),
     {
         Go($"/e/{Entity}/connections/{code}/purposes");
         NothingSerious();
+        var left = "";
         for (var turn = 0; turn < 4; turn++)
         {
             var at = $"/api/v1/entities/{Entity}/connections/{code}";
@@ -284,10 +285,12 @@ public sealed partial class JoiningInTheBrowser(LinkedApp app) : InBrowser(app),
                 .ToList();
             if (open.Count == 0)
                 return;
-            if (turn == 0)
+            left += "\nTURN " + string.Join(' ', open.Select(p => p.ToJsonString()));
+            if (turn == 0 && open.FirstOrDefault(p => p["account"] is null) is { } first)
             {
-                Find("tbody input[name=account]").SendKeys(AccountFor((string)open[0]["purpose"]!));
-                Find("tbody button[value=account]").SendKeys(Keys.Enter);
+                var row = Find("tbody tr:has(.bad)");
+                row.FindElement(By.CssSelector("input[name=account]")).SendKeys(AccountFor((string)first["purpose"]!));
+                row.FindElement(By.CssSelector("button[value=account]")).SendKeys(Keys.Enter);
                 wait.Until(b => b.FindElements(By.CssSelector(".donebox, .alertbox[role=alert]")).Count > 0);
                 Find(".donebox").Text.ShouldContain("draft");
                 continue;
@@ -320,7 +323,7 @@ public sealed partial class JoiningInTheBrowser(LinkedApp app) : InBrowser(app),
             var done = await client.PostAsJsonAsync(at + "/needs", acts, Stop);
             done.StatusCode.ShouldBe(HttpStatusCode.OK, await done.Content.ReadAsStringAsync(Stop));
         }
-        throw new InvalidOperationException($"Purposes of {code} stay open.");
+        throw new InvalidOperationException($"Purposes of {code} stay open: {left}");
     }
 
     private string AccountFor(string purpose)

@@ -9,6 +9,11 @@ namespace Assignum.Core.Entries;
 /// <summary>Finds another entity's set-up in force on a day; null when there is no such entity or edition.</summary>
 public delegate CompiledSetUp? OtherSetUps(string entity, DateOnly date);
 
+/// <summary>A purpose that an event calls for.</summary>
+/// <param name="Account">On which account; null: on none.</param>
+/// <param name="Rung">What decides that; null: nothing does.</param>
+public sealed record ReachedPurpose(Purpose Purpose, LegContext Context, string? Account, string? Rung);
+
 /// <summary>Makes an event into a balanced entry by one set-up. Rehearsal, posting and replay all come through
 /// here.</summary>
 /// <remarks>Pure: the same event, set-up and documents give the same result, whatever day or machine it is.</remarks>
@@ -25,6 +30,68 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
         {
             return new EntryResult(null, [Sizes.Overflow(source)], []);
         }
+    }
+
+    /// <summary>The purposes that an event calls for, with where each lands, whether or not it could be posted: what its
+    /// tax, its periods or another leg lack hides none, nor that two legs on one account leave no line. None where it cannot
+    /// be read.</summary>
+    public IReadOnlyList<ReachedPurpose> Reached(BusinessEvent source)
+    {
+        try
+        {
+            if (EventRules.Check(source, setUp, out var kind, out _).Count > 0 || kind!.TurnsBack)
+                return [];
+            var sheet = new EntrySheet(setUp, kind, source, documents ?? NoDocuments.Instance);
+            kind.Write(sheet);
+            var reached = new List<ReachedPurpose>(sheet.Legs.Count + 1);
+            var lines = new List<EntryLine>(sheet.Legs.Count + 1);
+            foreach (var leg in sheet.Legs)
+            {
+                var before = lines.Count;
+                Land(sheet, kind, leg, lines);
+                if (leg.Purpose is { } purpose)
+                    reached.Add(
+                        lines.Count > before
+                            ? new ReachedPurpose(
+                                purpose,
+                                leg.Context,
+                                lines[before].Account,
+                                lines[before].Landing.Rung
+                            )
+                            : new ReachedPurpose(purpose, leg.Context, null, null)
+                    );
+            }
+            foreach (var leg in sheet.Quiet)
+                reached.Add(QuietlyReached(leg));
+            if (sheet.Errors.Count > 0)
+                return reached;
+            var landed = lines.Count;
+            Balance(sheet, kind, lines);
+            reached.AddRange(
+                lines.Skip(landed).Select(l => new ReachedPurpose(l.Purpose!, l.Context, l.Account, l.Landing.Rung))
+            );
+            return reached;
+        }
+        catch (OverflowException)
+        {
+            return [];
+        }
+    }
+
+    private ReachedPurpose QuietlyReached(QuietLeg leg)
+    {
+        var (purpose, context) = (leg.Purpose, leg.Context);
+        if (leg.Bound is { } bound)
+            return new ReachedPurpose(purpose, context, bound.Account, LegLanding.Document);
+        var landed = setUp.Landings.Resolve(purpose, context.Values, context.Written);
+        return landed.Account is null
+            ? new ReachedPurpose(purpose, context, null, null)
+            : new ReachedPurpose(
+                purpose,
+                context,
+                landed.Account,
+                new LegLanding(setUp.Landings, purpose, context.Values, context.Written, landed).Rung
+            );
     }
 
     private EntryResult Make(BusinessEvent source)

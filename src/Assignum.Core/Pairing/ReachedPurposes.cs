@@ -53,27 +53,23 @@ public static class ReachedPurposes
         var found = new Dictionary<(string, string, string, string), (PurposeLanding Landing, HashSet<string> Kinds)>();
         void Take(BusinessEvent e)
         {
-            if (builder.Build(e).Entry is not { } entry)
-                return;
-            foreach (var line in entry.Lines)
+            foreach (var (purpose, context, account, rung) in builder.Reached(e))
             {
-                if (line.Purpose is not { } purpose)
+                // What settles a document stands where that does: it is decided by the document.
+                if (rung == LegLanding.Document)
                     continue;
                 var asked = AskedBy(filled, purpose);
                 string At(Dimension dimension, string? value) => asked.Contains(dimension) ? value ?? "" : "";
-                var missing = line.Landing.Rung == "default" && made.Contains(purpose.Name);
+                var missing = rung == "default" && made.Contains(purpose.Name);
                 var landing = new PurposeLanding(
                     purpose,
-                    At(Dimension.Channel, line.Context.Channel),
-                    At(Dimension.Method, line.Context.Method),
-                    At(Dimension.Location, line.Context.Location),
-                    missing ? null : line.Account,
-                    missing ? null : line.Landing.Rung,
+                    At(Dimension.Channel, context.Channel),
+                    At(Dimension.Method, context.Method),
+                    At(Dimension.Location, context.Location),
+                    missing ? null : account,
+                    missing ? null : rung,
                     []
                 );
-                // What settles a document stands where that does: it is decided by the document.
-                if (line.Landing.Rung == LegLanding.Document)
-                    continue;
                 if (!found.TryGetValue(landing.Key, out var there))
                     found[landing.Key] = there = (landing, []);
                 there.Kinds.Add(e.Kind);
