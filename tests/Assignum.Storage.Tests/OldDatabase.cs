@@ -120,35 +120,41 @@ public class OldDatabase
             .Order(StringComparer.Ordinal)
             .ToList();
         scripts.Count.ShouldBeGreaterThan(20);
-        var name = "old_" + Guid.NewGuid().ToString("N");
-        var owner = new NpgsqlConnectionStringBuilder(TestDatabase.Server) { Database = name, Pooling = false };
+        // One goes from script to script; what it is after each is copied and migrated from there.
+        var (name, copy) = ("old_" + Guid.NewGuid().ToString("N"), "new_" + Guid.NewGuid().ToString("N"));
+        string At(string database) =>
+            new NpgsqlConnectionStringBuilder(TestDatabase.Server)
+            {
+                Database = database,
+                Pooling = false,
+            }.ConnectionString;
+        TestDatabase.Execute(TestDatabase.Server, $"create database {name} template template0");
+        TestDatabase.Execute(
+            At(name),
+            "create table schema_migration (schemaversionsid serial primary key, scriptname varchar(255) not null, "
+                + "applied timestamp not null)"
+        );
         for (var of = 1; of < scripts.Count; of++)
         {
-            TestDatabase.Execute(TestDatabase.Server, $"create database {name} template template0");
             try
             {
-                await using (var db = new NpgsqlConnection(owner.ConnectionString))
+                await using (var db = new NpgsqlConnection(At(name)))
                 {
                     await db.OpenAsync(Stop);
-                    await new NpgsqlCommand(
-                        "create table schema_migration (schemaversionsid serial primary key, scriptname varchar(255) not "
-                            + "null, applied timestamp not null)",
+                    using var text = new StreamReader(
+                        typeof(Database).Assembly.GetManifestResourceStream(scripts[of - 1])!
+                    );
+                    await new NpgsqlCommand(await text.ReadToEndAsync(Stop), db).ExecuteNonQueryAsync(Stop);
+                    await using var noted = new NpgsqlCommand(
+                        "insert into schema_migration (scriptname, applied) values ($1, now())",
                         db
-                    ).ExecuteNonQueryAsync(Stop);
-                    foreach (var script in scripts.Take(of))
-                    {
-                        using var text = new StreamReader(typeof(Database).Assembly.GetManifestResourceStream(script)!);
-                        await new NpgsqlCommand(await text.ReadToEndAsync(Stop), db).ExecuteNonQueryAsync(Stop);
-                        await using var noted = new NpgsqlCommand(
-                            "insert into schema_migration (scriptname, applied) values ($1, now())",
-                            db
-                        );
-                        noted.Parameters.Add(new() { Value = script });
-                        await noted.ExecuteNonQueryAsync(Stop);
-                    }
+                    );
+                    noted.Parameters.Add(new() { Value = scripts[of - 1] });
+                    await noted.ExecuteNonQueryAsync(Stop);
                 }
-                Database.Migrate(owner.ConnectionString);
-                var got = await ReadAsync(owner.ConnectionString, Shape);
+                TestDatabase.Execute(TestDatabase.Server, $"create database {copy} template {name}");
+                Database.Migrate(At(copy));
+                var got = await ReadAsync(At(copy), Shape);
                 got.Where(g => !g.Key.Contains("schema_migration", StringComparison.Ordinal))
                     .OrderBy(g => g.Key, StringComparer.Ordinal)
                     .ShouldBe(
@@ -160,9 +166,10 @@ public class OldDatabase
             }
             finally
             {
-                TestDatabase.Execute(TestDatabase.Server, $"drop database if exists {name} with (force)");
+                TestDatabase.Execute(TestDatabase.Server, $"drop database if exists {copy} with (force)");
             }
         }
+        TestDatabase.Execute(TestDatabase.Server, $"drop database {name} with (force)");
     }
 
     private static async Task ExplainedAsync(DeskContext desk, Dictionary<string, string> before)

@@ -1,5 +1,6 @@
 using System.Reflection;
 using ArchUnitNET.Loader;
+using Assignum.Testing;
 using static ArchUnitNET.Fluent.ArchRuleDefinition;
 using Type = System.Type;
 
@@ -55,6 +56,31 @@ public class Houses
                 || n.Contains("Text.Json")
             )
             .ShouldBeEmpty();
+
+    /// <summary>Read as text: the compiler's rules of style, of which this is the one that is wanted, took a sixth of a
+    /// build.</summary>
+    [Fact]
+    public void A_file_has_one_namespace_for_all_of_it()
+    {
+        var read = new[] { "src", "tests", "benchmarks" }
+            .SelectMany(f =>
+                Directory.EnumerateFiles(Path.Combine(ProjectFiles.Root, f), "*.cs", SearchOption.AllDirectories)
+            )
+            .Where(f =>
+                !f.Contains("/obj/", StringComparison.Ordinal) && !f.Contains("/bin/", StringComparison.Ordinal)
+            )
+            .Select(f =>
+                (
+                    File: f,
+                    Lines: File.ReadAllLines(f)
+                        .Where(l => l.StartsWith("namespace ", StringComparison.Ordinal))
+                        .ToList()
+                )
+            )
+            .ToList();
+        read.Count(f => f.Lines.Count == 1).ShouldBeGreaterThan(300);
+        read.Where(f => f.Lines.Count > 1 || f.Lines.Exists(l => !l.EndsWith(';'))).Select(f => f.File).ShouldBeEmpty();
+    }
 
     private static IEnumerable<string> References(Type inside) =>
         inside.Assembly.GetReferencedAssemblies().Select(a => a.Name!);

@@ -3,6 +3,10 @@ using Assignum.Testing;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Mvc.Testing;
 using Microsoft.Extensions.Logging;
+using Xunit.Sdk;
+using Xunit.v3;
+
+[assembly: TestCollectionOrderer(typeof(Assignum.Web.Tests.LongestFirst))]
 
 namespace Assignum.Web.Tests;
 
@@ -128,4 +132,36 @@ public sealed class AppCollection : ICollectionFixture<RunningApp>
 public sealed class OtherAppCollection : ICollectionFixture<RunningApp>
 {
     public const string Name = "other app";
+}
+
+/// <summary>Begins with what takes longest, so that nothing long is left for the end.</summary>
+public sealed class LongestFirst : ITestCollectionOrderer
+{
+    private static readonly string[] Long =
+    [
+        OtherAppCollection.Name,
+        nameof(JoiningInTheBrowser),
+        AppCollection.Name,
+        nameof(Feeding),
+        nameof(FeedsKilled),
+        nameof(Started),
+    ];
+
+    /// <inheritdoc/>
+    public IReadOnlyCollection<TTestCollection> OrderTestCollections<TTestCollection>(
+        IReadOnlyCollection<TTestCollection> testCollections
+    )
+        where TTestCollection : ITestCollection =>
+        [
+            .. testCollections.OrderBy(c =>
+                Array.FindIndex(Long, l =>
+                    c.TestCollectionDisplayName == l
+                    || c.TestCollectionDisplayName.EndsWith("." + l, StringComparison.Ordinal)
+                )
+                    is >= 0
+                        and var at
+                    ? at
+                    : Long.Length
+            ),
+        ];
 }
