@@ -80,11 +80,12 @@ free_port() {
 }
 
 # How the runtime is set where the application serves (measured in docs/performance.md): what is made and let go of is
-# collected seldom, what is called often is compiled well at once, and whoever waits for work leaves the processor to the
-# database. Whoever sets them is heeded.
+# collected seldom, what is called often is compiled well at once and without counting how it goes first, and whoever waits
+# for work leaves the processor to the database. Whoever sets them is heeded.
 RUNTIME=(
   "DOTNET_GCgen0size=${DOTNET_GCgen0size:-0x8000000}"
   "DOTNET_TC_CallCountingDelayMs=${DOTNET_TC_CallCountingDelayMs:-0}"
+  "DOTNET_TieredPGO=${DOTNET_TieredPGO:-0}"
   "DOTNET_ThreadPool_UnfairSemaphoreSpinLimit=${DOTNET_ThreadPool_UnfairSemaphoreSpinLimit:-0}"
 )
 
