@@ -18,7 +18,14 @@ namespace Assignum.Desk.Connections;
 /// <param name="Settled">What somebody said of it; null: nothing yet.</param>
 /// <param name="Open">Whether it is still to be settled: nothing was said, or it lands elsewhere than when it was.</param>
 /// <param name="Waits">What waits in events of its kinds at its channel, method and location.</param>
-public sealed record PurposeStanding(PurposeLanding Landing, SettledPurpose? Settled, bool Open, Waits Waits);
+/// <param name="Given">Whether an account can be given here: its ladder asks for one of these, or it has none yet.</param>
+public sealed record PurposeStanding(
+    PurposeLanding Landing,
+    SettledPurpose? Settled,
+    bool Open,
+    Waits Waits,
+    bool Given
+);
 
 /// <summary>The purposes of a connection.</summary>
 /// <param name="Lacks">Kinds of event of which no example can be made yet, with what is missing for it.</param>
@@ -150,7 +157,8 @@ public sealed class SettlePurposes(LinkDesk links, EditSetUp edit)
                     l,
                     said,
                     open,
-                    new Waits(mine.Sum(w => w.Waits.Events), mine.Sum(w => w.Waits.Amount))
+                    new Waits(mine.Sum(w => w.Waits.Events), mine.Sum(w => w.Waits.Amount)),
+                    l.Account is null || ReachedPurposes.KeyFor(setUp, l) is not null
                 )
             );
         }
