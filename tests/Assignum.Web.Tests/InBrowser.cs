@@ -39,12 +39,25 @@ public sealed class BrowserPool : IDisposable
         }
     }
 
+    private const string Windowless = "/usr/bin/chromium-headless-shell";
+
+    // The browser without a window does less for the same pages. It begins without a page, which the driver waits for.
+    private static string Binary(string profile)
+    {
+        if (OperatingSystem.IsWindows() || !File.Exists(Windowless))
+            return "/usr/bin/chromium";
+        var script = Path.Combine(profile, "browser");
+        File.WriteAllText(script, $"#!/bin/sh\nexec {Windowless} \"$@\" about:blank\n");
+        File.SetUnixFileMode(script, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute);
+        return script;
+    }
+
     private static ChromeDriver Started()
     {
         var profile = Directory.CreateTempSubdirectory("assignum-browser").FullName;
         var options = new ChromeOptions
         {
-            BinaryLocation = "/usr/bin/chromium",
+            BinaryLocation = Binary(profile),
             UnhandledPromptBehavior = UnhandledPromptBehavior.Accept,
         };
         options.AddArguments(
@@ -95,8 +108,18 @@ public abstract class InBrowser : IDisposable
     {
         App = app;
         browser = BrowserPool.Take();
-        wait = new WebDriverWait(browser, TimeSpan.FromSeconds(40));
+        wait = new TellingWait(browser, TimeSpan.FromSeconds(40));
         wait.IgnoreExceptionTypes(typeof(NoSuchElementException), typeof(StaleElementReferenceException));
+    }
+
+    // What was waited for in vain is told with what was there instead.
+    private sealed class TellingWait(ChromeDriver browser, TimeSpan atMost) : WebDriverWait(browser, atMost)
+    {
+        protected override void ThrowTimeoutException(string exceptionMessage, Exception? lastException) =>
+            base.ThrowTimeoutException(
+                $"{exceptionMessage} at {browser.Url}: {browser.FindElement(By.TagName("body")).Text}",
+                lastException
+            );
     }
 
     /// <summary>The application that is looked at.</summary>
