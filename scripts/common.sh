@@ -75,7 +75,8 @@ as_app_user() {
 # own and warm it up: twice the time), and nothing is counted before it is compiled well.
 build() {
   local id code; id="assignum-$(random 6)"
-  DOTNET_TieredPGO=0 DOTNET_gcServer=0 DOTNET_GCgen0size=0x8000000 dotnet build "$@" -c Release -v quiet --nologo \
+  DOTNET_TieredPGO=0 DOTNET_TC_CallCountingDelayMs=0 DOTNET_EnableWriteXorExecute=0 DOTNET_gcServer=0 DOTNET_gcConcurrent=0 \
+    DOTNET_GCgen0size=0x8000000 dotnet build "$@" -c Release -v quiet --nologo \
     -clp:ErrorsOnly -p:UseSharedCompilation=true -p:SharedCompilationId="$id" 9>&-
   code=$?
   local process

@@ -5,8 +5,7 @@ using OpenQA.Selenium;
 namespace Assignum.Web.Tests;
 
 /// <summary>Every page in both palettes: nothing that keeps somebody from reading or using it.</summary>
-[Collection(OtherAppCollection.Name)]
-public sealed class EveryPage(RunningApp app) : InBrowser(app)
+public sealed class EveryPage(RunningApp app) : InBrowser(app), IClassFixture<RunningApp>
 {
     private static readonly string[] Pages =
     [

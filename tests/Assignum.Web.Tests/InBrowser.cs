@@ -72,6 +72,8 @@ public sealed class BrowserPool : IDisposable
             "--disable-sync",
             "--window-size=1280,900",
             "--lang=en-GB",
+            // What is waited for is there at once, and is drawn once.
+            "--force-prefers-reduced-motion",
             "--user-data-dir=" + profile
         );
         var browser = new ChromeDriver(
@@ -108,7 +110,7 @@ public abstract class InBrowser : IDisposable
     {
         App = app;
         browser = BrowserPool.Take();
-        wait = new TellingWait(browser, TimeSpan.FromSeconds(40));
+        wait = new TellingWait(browser, TimeSpan.FromSeconds(40)) { PollingInterval = TimeSpan.FromMilliseconds(100) };
         wait.IgnoreExceptionTypes(typeof(NoSuchElementException), typeof(StaleElementReferenceException));
     }
 

@@ -141,10 +141,12 @@ public sealed class LongestFirst : ITestCollectionOrderer
     [
         OtherAppCollection.Name,
         nameof(JoiningInTheBrowser),
+        nameof(EveryPage),
+        nameof(FeedsKilled),
         AppCollection.Name,
         nameof(Feeding),
-        nameof(FeedsKilled),
         nameof(Started),
+        nameof(KilledOften),
     ];
 
     /// <inheritdoc/>
@@ -152,16 +154,12 @@ public sealed class LongestFirst : ITestCollectionOrderer
         IReadOnlyCollection<TTestCollection> testCollections
     )
         where TTestCollection : ITestCollection =>
-        [
-            .. testCollections.OrderBy(c =>
-                Array.FindIndex(Long, l =>
-                    c.TestCollectionDisplayName == l
-                    || c.TestCollectionDisplayName.EndsWith("." + l, StringComparison.Ordinal)
-                )
-                    is >= 0
-                        and var at
-                    ? at
-                    : Long.Length
-            ),
-        ];
+        [.. testCollections.OrderBy(c => Place(c.TestCollectionDisplayName))];
+
+    // The collection of a class is called after it, with an identity behind that.
+    private static int Place(string collection)
+    {
+        var at = Array.FindIndex(Long, l => collection == l || collection.Contains($".{l} ", StringComparison.Ordinal));
+        return at < 0 ? Long.Length : at;
+    }
 }
