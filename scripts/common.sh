@@ -88,10 +88,11 @@ build() {
 
 random() { od -An -N"$1" -tx1 /dev/urandom | tr -d ' \n'; }
 
+# Below those that the system gives to outgoing connections, which would take it before somebody listens.
 free_port() {
   local port
   for _ in $(seq 50); do
-    port=$((20000 + $(od -An -N2 -tu2 /dev/urandom) % 30000))
+    port=$((20000 + $(od -An -N2 -tu2 /dev/urandom) % 12000))
     (exec 3<>"/dev/tcp/127.0.0.1/$port") 2>/dev/null || { printf '%s' "$port"; return 0; }
   done
   die "No free port was found."

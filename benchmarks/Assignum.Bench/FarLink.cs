@@ -1,6 +1,5 @@
 using System.Globalization;
 using System.Net;
-using System.Net.Sockets;
 using System.Text;
 
 namespace Assignum.Bench;
@@ -15,11 +14,8 @@ internal sealed class FarLink : IDisposable
     public FarLink(Func<HttpListenerRequest, string> answer)
     {
         this.answer = answer;
-        using (var free = new TcpListener(IPAddress.Loopback, 0))
-        {
-            free.Start();
-            Host = free.LocalEndpoint.ToString()!;
-        }
+        Host = $"127.0.0.1:{ServedApp.FreePort()}";
+
         listener.Prefixes.Add($"http://{Host}/");
         listener.Start();
         _ = ServeAsync();

@@ -177,11 +177,23 @@ internal sealed partial class ServedApp : IAsyncDisposable
         Client.Dispose();
     }
 
-    private static int FreePort()
+    /// <summary>A port that nobody listens on, and none of those that the system gives to outgoing connections: one of
+    /// them would take it before somebody listens.</summary>
+    public static int FreePort()
     {
-        using var listener = new TcpListener(IPAddress.Loopback, 0);
-        listener.Start();
-        return ((IPEndPoint)listener.LocalEndpoint).Port;
+        for (var i = 0; i < 50; i++)
+            try
+            {
+                var port = Random.Shared.Next(20_000, 32_000);
+                using var listener = new TcpListener(IPAddress.Loopback, port);
+                listener.Start();
+                return port;
+            }
+            catch (SocketException)
+            {
+                // Somebody's; another is tried.
+            }
+        throw new InvalidOperationException("No free port was found.");
     }
 
     /// <summary>Lines made while they are sent: nothing of a long body is held.</summary>

@@ -4,6 +4,7 @@ using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json;
 using System.Text.Json.Nodes;
+using Assignum.Bench;
 
 namespace Assignum.Web.Tests;
 
@@ -11,7 +12,7 @@ namespace Assignum.Web.Tests;
 public sealed class LinkedApp : RunningApp
 {
     /// <summary>Where the stand-ins of these tests are.</summary>
-    public int Port { get; } = Free();
+    public int Port { get; } = ServedApp.FreePort();
 
     /// <inheritdoc/>
     protected override IReadOnlyList<(string Name, string Value)> Settings =>
@@ -19,13 +20,6 @@ public sealed class LinkedApp : RunningApp
 
     /// <summary>A folder under which files may be taken.</summary>
     public string Folder { get; } = Directory.CreateTempSubdirectory("assignum-files-").FullName;
-
-    private static int Free()
-    {
-        using var listener = new System.Net.Sockets.TcpListener(IPAddress.Loopback, 0);
-        listener.Start();
-        return ((IPEndPoint)listener.LocalEndpoint).Port;
-    }
 }
 
 /// <summary>Systems are joined over the interface: made, tested, fetched, and what they need is decided.</summary>

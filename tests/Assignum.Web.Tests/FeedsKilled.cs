@@ -1,5 +1,4 @@
 using System.Globalization;
-using System.Net;
 using System.Text;
 using System.Text.Json.Nodes;
 using Assignum.Bench;
@@ -77,10 +76,7 @@ public sealed class FeedsKilled
     {
         var (count, kills, stretches) = Long ? (3_400, 30, 34) : (150, 3, 5);
         await using var database = await OwnServer.StartAsync();
-        using var listener = new System.Net.Sockets.TcpListener(IPAddress.Loopback, 0);
-        listener.Start();
-        var port = ((IPEndPoint)listener.LocalEndpoint).Port;
-        listener.Stop();
+        var port = ServedApp.FreePort();
         await using var told = await ToldSystems.StartAsync(port);
         string? installation = null;
         Task<ServedApp> StartAsync() =>
@@ -338,10 +334,7 @@ public sealed class FeedsKilled
     public async Task A_database_in_another_installation_asks_and_sends_nothing_until_somebody_resumes_it()
     {
         await using var database = new TestDatabase();
-        using var listener = new System.Net.Sockets.TcpListener(IPAddress.Loopback, 0);
-        listener.Start();
-        var port = ((IPEndPoint)listener.LocalEndpoint).Port;
-        listener.Stop();
+        var port = ServedApp.FreePort();
         await using var told = await ToldSystems.StartAsync(port);
         Task<ServedApp> StartAsync(Guid installation) =>
             ServedApp.StartAsync(

@@ -1,8 +1,8 @@
 using System.Diagnostics;
 using System.Net;
-using System.Net.Sockets;
 using System.Security.Cryptography;
 using System.Security.Cryptography.X509Certificates;
+using Assignum.Bench;
 using Assignum.Testing;
 
 namespace Assignum.Web.Tests;
@@ -40,13 +40,6 @@ public class Started
         return (process.ExitCode, await said + await wrong);
     }
 
-    private static int FreePort()
-    {
-        using var listener = new TcpListener(IPAddress.Loopback, 0);
-        listener.Start();
-        return ((IPEndPoint)listener.LocalEndpoint).Port;
-    }
-
     [Fact]
     public async Task Started_killed_backed_up_restored_and_checked()
     {
@@ -58,7 +51,7 @@ public class Started
         );
         // The database's user must come by.
         File.SetUnixFileMode(folder, (UnixFileMode)0b111_101_101);
-        var port = FreePort();
+        var port = ServedApp.FreePort();
         try
         {
             var begun = await RunAsync("--port", $"{port}", "--data", data, "--demo", "none", "--detach");
@@ -87,7 +80,15 @@ public class Started
             (await CreateAsync("ONE")).ShouldBe(HttpStatusCode.Created);
 
             // A second one on the folder leaves the first alone; so does another on the port.
-            var second = await RunAsync("--port", $"{FreePort()}", "--data", data, "--demo", "none", "--detach");
+            var second = await RunAsync(
+                "--port",
+                $"{ServedApp.FreePort()}",
+                "--data",
+                data,
+                "--demo",
+                "none",
+                "--detach"
+            );
             second.Code.ShouldNotBe(0);
             second.Says.ShouldContain("already runs");
             (await RunAsync("--port", $"{port}", "--data", other, "--demo", "none", "--detach")).Code.ShouldNotBe(0);
