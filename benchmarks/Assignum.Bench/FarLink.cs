@@ -15,7 +15,6 @@ internal sealed class FarLink : IDisposable
     {
         this.answer = answer;
         Host = $"127.0.0.1:{ServedApp.FreePort()}";
-
         listener.Prefixes.Add($"http://{Host}/");
         listener.Start();
         _ = ServeAsync();

@@ -80,15 +80,8 @@ public class Started
             (await CreateAsync("ONE")).ShouldBe(HttpStatusCode.Created);
 
             // A second one on the folder leaves the first alone; so does another on the port.
-            var second = await RunAsync(
-                "--port",
-                $"{ServedApp.FreePort()}",
-                "--data",
-                data,
-                "--demo",
-                "none",
-                "--detach"
-            );
+            var elsewhere = $"{ServedApp.FreePort()}";
+            var second = await RunAsync("--port", elsewhere, "--data", data, "--demo", "none", "--detach");
             second.Code.ShouldNotBe(0);
             second.Says.ShouldContain("already runs");
             (await RunAsync("--port", $"{port}", "--data", other, "--demo", "none", "--detach")).Code.ShouldNotBe(0);

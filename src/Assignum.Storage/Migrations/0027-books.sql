@@ -35,7 +35,6 @@ where m.document is null and m.purpose = c.purpose;
 update subledger_movement set document = control where document is null and purpose is null and control <> 'none';
 -- Goods as far as one line of an event is theirs; the rest of them is kept without a line. Both sides are counted first.
 analyze stock_movement; analyze subledger_movement;
-
 with one as (
   select s.entity_id, s.event_id, s.item, s.location, sum(s.quantity) as quantity, count(*) as n
   from stock_movement s group by 1, 2, 3, 4),
