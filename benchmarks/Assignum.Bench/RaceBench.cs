@@ -25,6 +25,7 @@ internal static class RaceBench
         await using var there = await BeginAsync("there", owner, application, against);
         var ratios = new List<double>();
         var (ours, theirs) = (TimeSpan.Zero, TimeSpan.Zero);
+        var before = (Here: TimeSpan.Zero, There: TimeSpan.Zero);
         for (var round = -1; round < Rounds; round++)
         {
             var (from, count) = round < 0 ? (0, Warm) : (Warm + round * Each, Each);
@@ -35,7 +36,10 @@ internal static class RaceBench
                     ? (await TimeAsync(here, events), await TimeAsync(there, events))
                     : Turned(await TimeAsync(there, events), await TimeAsync(here, events));
             if (round < 0)
+            {
+                before = (here.Processor, there.Processor);
                 continue;
+            }
             (ours, theirs) = (ours + a, theirs + b);
             ratios.Add(b / a);
         }
@@ -44,7 +48,9 @@ internal static class RaceBench
         var (mine, other) = (posted / ours.TotalSeconds, posted / theirs.TotalSeconds);
         Say($"{posted} events to each: here {mine:0}/s, there {other:0}/s");
         Say($"times as fast: median {ratios[ratios.Count / 2]:0.00}, from {ratios[0]:0.00} to {ratios[^1]:0.00}");
-        Say($"the application's processor: {here.Processor.TotalSeconds:0.0} s, {there.Processor.TotalSeconds:0.0} s");
+        var (used, spent) = (here.Processor - before.Here, there.Processor - before.There);
+        var (mineUsed, otherUsed) = (used.TotalMicroseconds / posted, spent.TotalMicroseconds / posted);
+        Say($"the application's processor an event, once warm: {mineUsed:0} µs, {otherUsed:0} µs");
     }
 
     private static void Say(FormattableString what) => Console.WriteLine(what.ToString(CultureInfo.InvariantCulture));

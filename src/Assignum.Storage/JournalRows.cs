@@ -17,6 +17,7 @@ public sealed record EventRow(
     string Outcome,
     int Edition,
     string CountsAs,
+    EventLink About,
     string? Reverses = null
 );
 

@@ -76,16 +76,20 @@ internal sealed class LandedSums
         T[] All<T>(Func<KeyValuePair<Key, Sum>, T> part) => Array.ConvertAll(rows, r => part(r));
         await using var command = new NpgsqlCommand(
             """
-            insert into landed_month as d (entity_id, account_id, month, purpose, kind, item, location, state, amount,
-              lines,
-              quantity, entries, since)
-            select $1, x.* from unnest($2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13) as x(account, month,
-              purpose, kind,
-              item, location, state, amount, lines, quantity, entries, since)
-            on conflict (entity_id, account_id, month, purpose, kind, item, location, state) do update set amount =
-              d.amount +
-              excluded.amount, lines = d.lines + excluded.lines, quantity = d.quantity + excluded.quantity, entries =
-              d.entries + excluded.entries, since = least(d.since, excluded.since)
+            with x as materialized (select * from unnest($2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)
+                as x(account, month, purpose, kind, item, location, state, amount, lines, quantity, entries, since)),
+              grown as (
+                update landed_month d set amount = d.amount + x.amount, lines = d.lines + x.lines,
+                  quantity = d.quantity + x.quantity, entries = d.entries + x.entries, since = least(d.since, x.since)
+                from x where d.entity_id = $1 and d.account_id = x.account and d.month = x.month
+                  and d.purpose = x.purpose collate "C" and d.kind = x.kind collate "C" and d.item = x.item collate "C"
+                  and d.location = x.location collate "C" and d.state = x.state collate "C"
+                returning d.account_id, d.month, d.purpose, d.kind, d.item, d.location, d.state)
+            insert into landed_month (entity_id, account_id, month, purpose, kind, item, location, state, amount,
+              lines, quantity, entries, since)
+            select $1, x.* from x where not exists (select from grown g where (g.account_id, g.month, g.purpose,
+              g.kind, g.item, g.location, g.state)
+              = (x.account, x.month, x.purpose, x.kind, x.item, x.location, x.state))
             """,
             db
         )
@@ -129,11 +133,14 @@ internal sealed class Sums(string table, string column)
         );
         await using var command = new NpgsqlCommand(
             $"""
-            insert into {table} as d (entity_id, {column}, account_id, debit, credit)
-            select $1, x.day, x.account, x.debit, x.credit
-            from unnest($2, $3, $4, $5) as x(day, account, debit, credit)
-            on conflict (entity_id, {column}, account_id) do update set debit = d.debit + excluded.debit, credit =
-              d.credit + excluded.credit
+            with x as materialized (select * from unnest($2, $3, $4, $5) as x(day, account, debit, credit)),
+              grown as (
+                update {table} d set debit = d.debit + x.debit, credit = d.credit + x.credit
+                from x where d.entity_id = $1 and d.{column} = x.day and d.account_id = x.account
+                returning d.{column} as day, d.account_id)
+            insert into {table} (entity_id, {column}, account_id, debit, credit)
+            select $1, x.day, x.account, x.debit, x.credit from x
+            where not exists (select from grown g where (g.day, g.account_id) = (x.day, x.account))
             """,
             db
         )

@@ -25,7 +25,6 @@ public sealed partial class JournalWriter(
 ) : IDisposable
 {
     private readonly List<(EventRow Row, IReadOnlyList<(string Written, string Now)> Accounts)> events = [];
-    private readonly List<(EventRow Event, int Line, StockMove Move)> moves = [];
     private readonly List<(EventRow Event, SubledgerMovement Movement)> quiet = [];
     private readonly List<(EventRow Event, EventLink Link)> links = [];
     private readonly List<(EventRow Event, int Place, GoodsLine Line)> goodsLines = [];
@@ -43,14 +42,13 @@ public sealed partial class JournalWriter(
     private readonly Func<int, JournalIds> idsOf = idsOf;
     private readonly Func<LandingPattern, string> bodyOf = bodyOf;
 
-    /// <summary>Adds an event and the goods it moved.</summary>
+    /// <summary>Adds an event.</summary>
     /// <param name="named">The accounts that it names, as they are written and by the numbers of today.</param>
     /// <param name="without">What it does to subledgers without a line.</param>
-    /// <param name="about">The names under which it is found.</param>
+    /// <param name="about">The names under which it is found, its own among them or not.</param>
     /// <param name="goods">What it says of goods, with the places of its lines.</param>
     public void Add(
         EventRow row,
-        IReadOnlyList<StockMove> stock,
         IReadOnlyList<(string Written, string Now)> named,
         IReadOnlyList<SubledgerMovement> without,
         IReadOnlyCollection<EventLink> about,
@@ -66,12 +64,11 @@ public sealed partial class JournalWriter(
                 accounts.Add((entity, account));
         }
         foreach (var link in about)
-            links.Add((row, link));
+            if (link != row.About)
+                links.Add((row, link));
         events.Add((row, named));
         foreach (var (_, now) in named)
             accounts.Add((entity, now));
-        for (var i = 0; i < stock.Count; i++)
-            moves.Add((row, i + 1, stock[i]));
     }
 
     /// <summary>Adds an entry of an event added before.</summary>
@@ -98,7 +95,7 @@ public sealed partial class JournalWriter(
     {
         var made = Rows(
             heads,
-            "event (entity_id, event_id, source, external_id, kind, date, body, outcome, edition, received_by)"
+            "event (entity_id, event_id, source, external_id, kind, date, body, outcome, edition, received_by, party, document)"
         );
         foreach (var (e, _) in events)
             made.Row()
@@ -111,22 +108,9 @@ public sealed partial class JournalWriter(
                 .Text(e.Body)
                 .Text(e.Outcome)
                 .Int(e.Edition)
-                .Text(who);
-        made = Rows(details, "stock_movement (entity_id, event_id, line_no, item, location, quantity, value, date)");
-        foreach (var (of, line, move) in moves)
-        {
-            uses.Add("items", move.Item);
-            uses.Add("locations", move.Location);
-            made.Row()
-                .Int(entity)
-                .Big(of.Id)
-                .Int(line)
-                .Text(move.Item)
-                .Text(move.Location)
-                .Num(move.Quantity)
-                .Num(move.Value)
-                .Day(of.Date);
-        }
+                .Text(who)
+                .Text(e.About.Party)
+                .Text(e.About.Name);
         made = Rows(
             heads,
             "entry (entity_id, entry_id, number, year, sequence, event_id, role, event_entity_id, date, edition, "
@@ -178,7 +162,7 @@ public sealed partial class JournalWriter(
                 (e.Id, entity, e.Date, e.CountsAs)
             );
         }
-        made = Rows(details, "event_link (entity_id, party, what, name, event_id)");
+        made = Rows(details, "event_name (entity_id, party, what, name, event_id)");
         foreach (var (e, link) in links)
             made.Row().Int(entity).Text(link.Party).Text(link.Order ? "order" : "document").Text(link.Name).Big(e.Id);
         made = Rows(
@@ -214,7 +198,6 @@ public sealed partial class JournalWriter(
         turned.AddRange(events.Where(e => e.Row.Reverses is not null).Select(e => (e.Row.Id, e.Row.Reverses!)));
         // The rows say it all. What waits to be written does not keep what it was made of from being let go.
         events.Clear();
-        moves.Clear();
         quiet.Clear();
         links.Clear();
         goodsLines.Clear();

@@ -56,7 +56,6 @@ public static class PostedStore
                     null,
                     null,
                     [],
-                    [],
                     reader.IsDBNull(3) ? null : reader.GetString(3)
                 );
             }
@@ -64,7 +63,6 @@ public static class PostedStore
             return found;
         await EntriesAsync(db, entity, events, found, stop);
         await QuietAsync(db, entity, events, found, stop);
-        await MovesAsync(db, entity, events, found, stop);
         return found;
     }
 
@@ -328,43 +326,5 @@ public static class PostedStore
         }
         foreach (var of in moves.GroupBy(m => m.Name))
             found[of.Key] = found[of.Key] with { Quiet = [.. of.Select(m => m.Move)] };
-    }
-
-    private static async Task MovesAsync(
-        NpgsqlConnection db,
-        int entity,
-        Dictionary<long, string> events,
-        Dictionary<string, PostedBefore> found,
-        CancellationToken stop
-    )
-    {
-        await using var command = new NpgsqlCommand(
-            "select event_id, item, location, quantity, value from stock_movement where entity_id = $1 and event_id = any($2) "
-                + "order by event_id, line_no",
-            db
-        )
-        {
-            Parameters =
-            {
-                new() { Value = entity },
-                new() { Value = events.Keys.ToArray() },
-            },
-        };
-        await using var reader = await command.ExecuteReaderAsync(stop);
-        var moves = new List<(string Name, StockMove Move)>();
-        while (await reader.ReadAsync(stop))
-            moves.Add(
-                (
-                    events[reader.GetInt64(0)],
-                    new StockMove(
-                        reader.GetString(1),
-                        reader.IsDBNull(2) ? null : reader.GetString(2),
-                        reader.GetDecimal(3),
-                        reader.IsDBNull(4) ? null : reader.GetDecimal(4)
-                    )
-                )
-            );
-        foreach (var of in moves.GroupBy(m => m.Name))
-            found[of.Key] = found[of.Key] with { Moves = [.. of.Select(m => m.Move)] };
     }
 }

@@ -5,8 +5,8 @@ namespace Assignum.Storage;
 /// <summary>What stands in stock, by what moved it.</summary>
 public static class StockStore
 {
-    /// <summary>Quantities on hand over all locations, of the items named; items that never moved are left out. Uses
-    /// stock_movement_item.</summary>
+    /// <summary>Quantities on hand over all locations, of the items named; items that never moved are left out. What
+    /// lines did is summed by month; beside it is what moved without a line.</summary>
     public static async Task<IReadOnlyDictionary<string, decimal>> OnHandAsync(
         NpgsqlConnection db,
         int entity,
@@ -18,7 +18,15 @@ public static class StockStore
         if (items.Length == 0)
             return hand;
         await using var command = new NpgsqlCommand(
-            "select item, sum(quantity) from stock_movement where entity_id = $1 and item = any($2) group by item",
+            """
+            select x.item, sum(x.quantity) from (
+              select s.item, s.quantity from landed_month s
+              where s.entity_id = $1 and s.item = any($2) and s.state = 'held'
+              union all
+              select q.item, q.quantity from quiet_movement q
+              where q.entity_id = $1 and q.item = any($2) and q.state = 'held' and q.entry_id is null) x
+            group by x.item
+            """,
             db
         )
         {

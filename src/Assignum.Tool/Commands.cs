@@ -153,8 +153,7 @@ public static class Commands
         var (made, refused) = (new List<object>(), 0);
         foreach (var read in Events(events))
         {
-            var result =
-                read.Faults.Count > 0 ? new EntryResult(null, read.Faults, []) : run.Step(read.Event, setUp, all);
+            var result = read.Faults.Count > 0 ? new EntryResult(null, read.Faults) : run.Step(read.Event, setUp, all);
             if (result.Entry is null && result.Errors.Count > 0)
                 refused++;
             var entry = result.Entry is null

@@ -2,6 +2,7 @@ using Assignum.Core.Chart;
 using Assignum.Core.Entries;
 using Assignum.Core.Events;
 using Assignum.Core.Landing;
+using Assignum.Core.Ledger;
 using Assignum.Core.Records;
 using Assignum.Core.SetUps;
 using Assignum.Core.Tax;
@@ -44,6 +45,14 @@ internal sealed class Books
             .. entry.Lines.Select(l =>
                 FormattableString.Invariant($"{l.Account} {(l.Debit > 0 ? "D" : "C")} {l.Debit + l.Credit:0.00}")
             ),
+        ];
+
+    /// <summary>What an event does to stock, by lines and without.</summary>
+    public static SubledgerMovement[] Stock(EntryResult result) =>
+        [
+            .. (result.Entry is { } entry ? EntryEffects.Of(entry) : [])
+                .Concat(EntryEffects.Of(result.Quiet, "EUR", "test"))
+                .Where(m => m.Document == Control.Stock),
         ];
 
     public static BusinessEvent Event(string kind, Action<BusinessEvent>? fill = null, params EventLine[] lines)

@@ -99,7 +99,7 @@ public class Compressings
                 free.Elsewhere.ShouldBe(elsewhere);
                 freed += free.Elsewhere > 0 ? 1 : 0;
             },
-            iter: 900 * Times,
+            iter: 1_100 * Times,
             threads: 1
         );
         shrunk.ShouldBeGreaterThan(tries / 4);

@@ -39,7 +39,7 @@ public class WorkedCases
             using var source = JsonDocument.Parse(line, EventReader.Options);
             using var expectation = JsonDocument.Parse(want);
             var read = EventReader.Read(source.RootElement);
-            var result = read.Faults.Count > 0 ? new EntryResult(null, read.Faults, []) : builder.Build(read.Event);
+            var result = read.Faults.Count > 0 ? new EntryResult(null, read.Faults) : builder.Build(read.Event);
             var got = Seen(result);
             var hoped = Expected(expectation.RootElement);
             if (got != hoped)

@@ -190,4 +190,50 @@ public class KeptSubledgers
             .FootprintAsync(await VisitAsync(company, code), "SUP-OKEBRASS", true, "PO-1", Stop);
         trail.Select(t => (t.ExternalId, t.Document)).ShouldBe([("G", "t/G"), ("I", "S-1")]);
     }
+
+    [Fact]
+    public async Task What_is_on_hand_counts_what_moved_by_lines_and_without_one()
+    {
+        await using var company = new Company();
+        var code = await company.OpenAsync();
+        (
+            await company.PostAsync(
+                code,
+                """
+                {"source":"t","id":"G","kind":"goods-received","date":"2026-02-02","party":"SUP-OKEBRASS","location":"CORK",
+                 "lines":[{"item":"BAR-210","quantity":10,"unitCost":4},{"item":"BAR-210","quantity":3,"unitCost":0},
+                  {"item":"RG-130","quantity":7,"unitCost":2}]}
+                """,
+                """
+                {"source":"t","id":"S","kind":"goods-shipped","date":"2026-03-03","party":"SHOP-GALE","location":"CORK",
+                 "lines":[{"item":"BAR-210","quantity":4,"unitCost":4},{"item":"RG-130","quantity":1,"unitCost":2}]}
+                """,
+                // From one place to another, then on their way, and so not on hand.
+                """
+                {"source":"t","id":"M","kind":"stock-moved","date":"2026-03-04","fromLocation":"CORK","toLocation":"UTRECHT",
+                 "lines":[{"item":"RG-130","quantity":2,"unitCost":2}]}
+                """,
+                """
+                {"source":"t","id":"W","kind":"stock-moved","date":"2026-03-05","fromLocation":"CORK","toLocation":"UTRECHT",
+                 "inTransit":"out","lines":[{"item":"BAR-210","quantity":2,"unitCost":4}]}
+                """,
+                """
+                {"source":"t","id":"X","kind":"goods-received","date":"2026-04-02","party":"SUP-OKEBRASS","location":"CORK",
+                 "lines":[{"item":"BAR-210","quantity":100,"unitCost":4},{"item":"RG-130","quantity":100,"unitCost":0}]}
+                """,
+                """{"source":"own","id":"B","kind":"reversed","date":"2026-05-01","reverses":"t/X","text":"Twice."}"""
+            )
+        ).SelectMany(a => a.Errors).Select(e => e.Message).ShouldBeEmpty();
+        await using var db = await company.Test.Database.OpenAsync(Stop);
+        var hand = await StockStore.OnHandAsync(
+            db,
+            await company.AskAsync<int>("select entity_id from entity"),
+            ["BAR-210", "RG-130", "BAR-215"],
+            Stop
+        );
+        // 10 and 3 for nothing, less 4 shipped and 2 on their way; 7 less 1.
+        hand.OrderBy(h => h.Key, StringComparer.Ordinal)
+            .Select(h => (h.Key, h.Value))
+            .ShouldBe([("BAR-210", 7m), ("RG-130", 6m)]);
+    }
 }

@@ -40,7 +40,7 @@ public class Posting
         posted[1].Errors.ShouldHaveSingleItem().Path.ShouldBe("party");
         posted[2].Number.ShouldBe("2026-000002");
         (await company.AskAsync<long>("select count(*) from event")).ShouldBe(2);
-        (await company.AskAsync<long>("select count(*) from stock_movement")).ShouldBe(0);
+        (await company.AskAsync<long>("select count(*) from subledger_movement where control = 'stock'")).ShouldBe(0);
     }
 
     [Fact]
@@ -220,7 +220,6 @@ public class Posting
         InlineData("trace"),
         InlineData("audit"),
         InlineData("record_history"),
-        InlineData("stock_movement"),
         InlineData("quiet_movement")
     ]
     public async Task What_is_posted_and_audited_cannot_be_changed_with_the_applications_rights(string table)

@@ -28,7 +28,6 @@ public class Streams
             location, amount))
             from subledger_movement
           union all select 'link ' || md5(string_agg(k::text, ' ' order by k::text)) from event_link k
-          union all select 'stock ' || md5(string_agg(s::text, ' ' order by event_id, line_no)) from stock_movement s
           union all select 'day ' || md5(string_agg(d::text, ' ' order by d::text)) from account_day d
           union all select 'month ' || md5(string_agg(m::text, ' ' order by m::text)) from account_month m
           union all select 'use ' || md5(string_agg(u::text, ' ' order by u::text)) from record_use u
@@ -167,8 +166,6 @@ public class Streams
             having count(*) > 1) x
           union all select 'goods of no event', count(*) from goods_line g where not exists (select from event e
             where (e.entity_id, e.event_id) = (g.entity_id, g.event_id))
-          union all select 'double stock', count(*) from (select from stock_movement group by entity_id, event_id, line_no
-            having count(*) > 1) x
           union all select 'double link', count(*) from (select from event_link group by entity_id, party, what, name,
             event_id having count(*) > 1) x
           union all select 'link of no event', count(*) from event_link k where not exists (select from event e

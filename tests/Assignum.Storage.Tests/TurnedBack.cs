@@ -35,8 +35,8 @@ public class TurnedBack
                 trim_scale(coalesce(sum(currency_amount), 0)) || ' ' || trim_scale(sum(quantity)) from subledger_movement
                 group by control, party, reference, item, currency, coalesce(location, '')
                 having sum(amount) <> 0 or sum(currency_amount) <> 0 or sum(quantity) <> 0
-              union all select 'stock ' || item || ' ' || trim_scale(sum(quantity)) from stock_movement group by item
-                having sum(quantity) <> 0 or sum(value) <> 0
+              union all select 'stock ' || item || ' ' || trim_scale(sum(quantity)) from subledger_movement
+                where control = 'stock' group by item having sum(quantity) <> 0 or sum(amount) <> 0
               union all select 'goods ' || fact || ' ' || item || ' ' || trim_scale(sum(quantity)) || ' ' ||
                 trim_scale(sum(amount)) || ' ' || trim_scale(sum(cost)) from goods_line group by fact, item
                 having sum(quantity) <> 0 or sum(amount) <> 0 or sum(cost) <> 0

@@ -176,7 +176,6 @@ internal static class Buying
     {
         var moved = Came(sheet, line.Line!) ? 0 : quantity;
         sheet.Debit(Purposes.Stock, sheet.Amount(amount), line.Context with { Quantity = moved }, code);
-        sheet.Move(line.Line!.Source.Item!, line.Line.Context.Location, moved, sheet.Amount(amount).Base);
     }
 
     private static void AtStandard(
@@ -215,7 +214,6 @@ internal static class Buying
                 }
             );
         }
-        sheet.Move(line.Line!.Source.Item!, line.Line.Context.Location, moved, standard);
     }
 
     // Where no receipt is accrued, what names its receipt or order brings value to goods that came before.
@@ -394,8 +392,6 @@ internal static class Buying
             ? sheet.Round(rest * (line.Line.Source.HeldShare ?? 0))
             : 0;
         sheet.Debit(Purposes.Stock, sheet.Amount(held), plain);
-        if (held != 0)
-            sheet.Move(line.Line.Source.Item!, line.Context.Location, 0, sheet.Amount(held).Base);
         sheet.Debit(
             Purposes.PurchaseVariance,
             sheet.Amount(rest - held) + sheet.BaseAmount(sheet.Amount(amount).Base - cleared),

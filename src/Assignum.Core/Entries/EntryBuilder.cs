@@ -28,7 +28,7 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
         }
         catch (OverflowException)
         {
-            return new EntryResult(null, [Sizes.Overflow(source)], []);
+            return new EntryResult(null, [Sizes.Overflow(source)]);
         }
     }
 
@@ -98,7 +98,7 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
     {
         var faults = EventRules.Check(source, setUp, out var kind, out var archived);
         if (faults.Count > 0)
-            return new EntryResult(null, faults, []);
+            return new EntryResult(null, faults);
         var sheet = new EntrySheet(setUp, kind!, source, documents ?? NoDocuments.Instance);
         sheet.Remarks.AddRange(archived);
         if (kind!.TurnsBack)
@@ -106,14 +106,14 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
         kind.Write(sheet);
         var entry = Finish(sheet, kind, source.Date);
         if (sheet.Errors.Count > 0)
-            return new EntryResult(null, sheet.Errors, []);
+            return new EntryResult(null, sheet.Errors);
         var quiet = Quiet(sheet);
         if (entry is null)
         {
             // What moves open items or goods without a line obeys the periods all the same.
             if (quiet.Count > 0 && Closed(setUp, source.Date).ToList() is { Count: > 0 } closed)
-                return new EntryResult(null, [.. closed.Select(c => new Fault(c.Code, c.Message, "date"))], []);
-            return new EntryResult(null, [], sheet.Moves) { Quiet = quiet };
+                return new EntryResult(null, [.. closed.Select(c => new Fault(c.Code, c.Message, "date"))]);
+            return new EntryResult(null, []) { Quiet = quiet };
         }
 
         if (source.ReverseOn is { } day)
@@ -122,10 +122,10 @@ public sealed class EntryBuilder(CompiledSetUp setUp, OtherSetUps? others = null
         {
             var mirror = charge.Mirror(source, setUp, others, sheet);
             if (sheet.Errors.Count > 0)
-                return new EntryResult(null, sheet.Errors, []);
+                return new EntryResult(null, sheet.Errors);
             entry = entry with { Mirror = mirror };
         }
-        return new EntryResult(entry, [], sheet.Moves) { Quiet = quiet };
+        return new EntryResult(entry, []) { Quiet = quiet };
     }
 
     // What a subledger keeps without a line stands where it is bound to, else where its ladder puts it.

@@ -53,7 +53,6 @@ public sealed partial class EntrySheet
     internal List<TaxPosting> Taxes { get; } = [];
     internal List<Fault> Errors { get; } = [];
     internal List<Fault> Remarks { get; } = [];
-    internal List<StockMove> Moves { get; } = [];
     internal List<QuietLeg> Quiet { get; } = [];
 
     /// <summary>How people and systems call this event's document: its reference, else its source and id.</summary>
@@ -147,13 +146,6 @@ public sealed partial class EntrySheet
                     Rate
                 )
             );
-    }
-
-    /// <summary>Stock came or went; <paramref name="value"/> null where no value moves.</summary>
-    public void Move(string item, string? location, decimal quantity, decimal? value)
-    {
-        if (quantity != 0 || value is not null and not 0)
-            Moves.Add(new StockMove(item, location, Swapped ? -quantity : quantity, Swapped ? -value : value));
     }
 
     /// <summary>What a subledger keeps although no line says it: goods without value, or value that stays on its

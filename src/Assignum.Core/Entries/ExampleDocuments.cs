@@ -32,7 +32,7 @@ public sealed class ExampleDocuments(CompiledSetUp setUp) : IOpenDocuments
             [Line(cost, 120, 0), Line(revenue, 0, 120)],
             []
         );
-        return new PostedBefore("hand-entry", entry, null, null, [], [], null);
+        return new PostedBefore("hand-entry", entry, null, null, [], null);
     }
 
     /// <summary>A currency that is not the entity's.</summary>

@@ -148,12 +148,8 @@ public sealed record EntryTax(
     decimal EntityReclaimed
 );
 
-/// <summary>Stock that came (positive) or went (negative), whether or not an entry was made of it.</summary>
-/// <param name="Value">Base currency; null where the event moves quantity alone.</param>
-public sealed record StockMove(string Item, string? Location, decimal Quantity, decimal? Value);
-
 /// <summary>What became of an event: an entry, nothing, or errors.</summary>
-public sealed record EntryResult(JournalEntry? Entry, IReadOnlyList<Fault> Errors, IReadOnlyList<StockMove> Moves)
+public sealed record EntryResult(JournalEntry? Entry, IReadOnlyList<Fault> Errors)
 {
     /// <summary>What subledgers keep of it without a line.</summary>
     public IReadOnlyList<QuietMove> Quiet { get; init; } = [];

@@ -44,6 +44,5 @@ public sealed record PostedBefore(
     DateOnly? TurnsBackOn,
     (string Entity, PostedEntry Entry)? Mirror,
     IReadOnlyList<QuietMove> Quiet,
-    IReadOnlyList<StockMove> Moves,
     string? ReversedBy
 );

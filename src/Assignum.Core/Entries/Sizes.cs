@@ -1,3 +1,4 @@
+using Assignum.Core.Chart;
 using Assignum.Core.Events;
 
 namespace Assignum.Core.Entries;
@@ -20,6 +21,8 @@ internal static class Sizes
             total += Math.Abs(leg.Amount.Base);
             if (IsTooLarge(leg.Amount.Base) || IsTooLargeForeign(leg.Amount.Foreign ?? 0))
                 Say(leg.Context.Line, sheet.PathOf(leg.Context));
+            else if (leg.Purpose?.Control == Control.Stock && IsTooLargeForeign(leg.Context.Quantity))
+                Say(null, "");
         }
         foreach (var tax in sheet.Taxes)
             if (
@@ -28,8 +31,8 @@ internal static class Sizes
                 || IsTooLarge(sheet.AmountAt(tax.Base, tax.Rate).Base)
             )
                 Say(null, "");
-        foreach (var move in sheet.Moves)
-            if (IsTooLargeForeign(move.Quantity) || IsTooLarge(move.Value ?? 0))
+        foreach (var quiet in sheet.Quiet)
+            if (IsTooLargeForeign(quiet.Quantity) || IsTooLarge(quiet.Amount.Base))
                 Say(null, "");
         // Debits and credits: half of it is the entry's total.
         if (said is null && IsTooLarge(total / 2))

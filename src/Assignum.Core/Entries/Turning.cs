@@ -23,14 +23,13 @@ internal static class Turning
         else
             Check(sheet, posted);
         if (posted is null || sheet.Errors.Count > 0)
-            return new EntryResult(null, sheet.Errors, []);
+            return new EntryResult(null, sheet.Errors);
         var quiet = posted.Quiet.Select(q => Turned(q, sheet.SetUp)).ToList();
-        StockMove[] moves = [.. posted.Moves.Select(m => m with { Quantity = -m.Quantity, Value = -m.Value })];
         var closed = EntryBuilder.Closed(sheet.SetUp, e.Date).ToList();
         if (posted.Entry is not { } there)
             return closed.Count > 0 && quiet.Count > 0
-                ? new EntryResult(null, [.. closed.Select(c => new Fault(c.Code, c.Message, "date"))], [])
-                : new EntryResult(null, [], moves) { Quiet = quiet };
+                ? new EntryResult(null, [.. closed.Select(c => new Fault(c.Code, c.Message, "date"))])
+                : new EntryResult(null, []) { Quiet = quiet };
         var entry = Turned(there, sheet.SetUp, e.Date, sheet.TaxDate) with
         {
             Reference = e.Reference,
@@ -51,8 +50,7 @@ internal static class Turning
                             $"Entity {mirror.Entity} has no edition in force on {WrittenDay.Say(e.Date)}.",
                             "counterparty"
                         ),
-                    ],
-                    []
+                    ]
                 );
             var theirs = Turned(mirror.Entry, other, e.Date, sheet.TaxDate) with
             {
@@ -63,7 +61,7 @@ internal static class Turning
             theirs = theirs with { Remarks = [.. theirs.Remarks, .. EntryBuilder.Closed(other, e.Date)] };
             entry = entry with { Mirror = new MirrorEntry(mirror.Entity, theirs) };
         }
-        return new EntryResult(entry, [], moves) { Quiet = quiet };
+        return new EntryResult(entry, []) { Quiet = quiet };
     }
 
     private static void Check(EntrySheet sheet, PostedBefore posted)

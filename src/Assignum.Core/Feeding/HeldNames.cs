@@ -14,7 +14,7 @@ public sealed class HeldNames
     /// <param name="awaited">Documents that it waits for: whoever brings them is not to wait for it.</param>
     public static IReadOnlyCollection<EventLink> Of(BusinessEvent source, IEnumerable<AwaitedDocument>? awaited = null)
     {
-        var names = EventLinks.Of(source, new EntryResult(null, [], []));
+        var names = EventLinks.Of(source, new EntryResult(null, []));
         if (awaited is null)
             return names;
         var without = awaited.Select(a => a.Name).ToHashSet(StringComparer.Ordinal);

@@ -278,7 +278,6 @@ public sealed class DocumentRegister : IOpenDocuments
                     }
                 ),
             ],
-            result.Moves,
             null
         );
     }

@@ -11,10 +11,14 @@ public readonly record struct EventLink(string Party, bool Order, string Name);
 /// <summary>What an event is about: its own document, those that it names or was bound to, and its orders.</summary>
 public static class EventLinks
 {
+    /// <summary>The document that an event makes, whether or not it calls it so.</summary>
+    public static EventLink Own(BusinessEvent source) =>
+        new(source.Party ?? "", false, source.Reference ?? $"{source.Source}/{source.Id}");
+
     /// <summary>Every name of an event once.</summary>
     public static IReadOnlyCollection<EventLink> Of(BusinessEvent source, EntryResult result)
     {
-        var links = new HashSet<EventLink>();
+        var links = new HashSet<EventLink> { Own(source) };
         var party = source.Party ?? "";
         void Document(string? name, string? of = null)
         {
@@ -26,7 +30,6 @@ public static class EventLinks
             if (!string.IsNullOrEmpty(name))
                 links.Add(new EventLink(party, true, name));
         }
-        Document(source.Reference ?? $"{source.Source}/{source.Id}");
         Document(source.Corrects);
         Document(source.Reverses);
         Order(source.Order);

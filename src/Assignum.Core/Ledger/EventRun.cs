@@ -55,8 +55,7 @@ public sealed class EventRun(OtherSetUps? others, DocumentRegister documents, Ac
                         "broken",
                         $"A fault of the program met this event ({e.GetType().Name}): nothing of it was posted."
                     ),
-                ],
-                []
+                ]
             );
         }
     }

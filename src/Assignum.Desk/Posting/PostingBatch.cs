@@ -287,9 +287,9 @@ internal sealed class PostingBatch(
                 result.Entry is null ? "nothing" : "posted",
                 of,
                 result.Entry?.CountsAs ?? documents.Register.Posted(e.Reverses ?? "")?.Kind ?? e.Kind,
+                EventLinks.Own(e),
                 e.Reverses
             ),
-            result.Moves,
             [.. EventFields.AccountsOf(e).Select(a => (a, views[e.Date].Result!.SetUp.NumberOf(a)))],
             EntryEffects.Of(
                 result.Quiet,

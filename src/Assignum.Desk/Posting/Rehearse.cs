@@ -68,12 +68,12 @@ public sealed class Rehearse(DeskContext desk)
         {
             if (read.Faults.Count > 0)
             {
-                rehearsed.Add(new Rehearsed(read, new EntryResult(null, read.Faults, []), null));
+                rehearsed.Add(new Rehearsed(read, new EntryResult(null, read.Faults), null));
                 continue;
             }
             var set = await view.OfAsync(state, edition, read.Event.Date == default ? null : read.Event.Date, stop);
             var result = set.Result is null
-                ? new EntryResult(null, set.Faults, [])
+                ? new EntryResult(null, set.Faults)
                 : run.Step(read.Event, set.Result.SetUp, sink);
             rehearsed.Add(new Rehearsed(read, result, set.Result?.Edition));
         }

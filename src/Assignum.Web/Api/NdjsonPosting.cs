@@ -32,6 +32,8 @@ internal sealed class NdjsonPosting(string entity, PostEvents post) : IResult
         );
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(http.RequestAborted);
         await using var spool = new AnswerSpool();
+        // One for all batches: what is too large for the young generation would have the old one collected.
+        var lines = new ArrayBufferWriter<byte>(1 << 16);
         // A line now and then is as good as a flood: the connection stays open.
         if (http.Features.Get<IHttpMinRequestBodyDataRateFeature>() is { } rate)
             rate.MinDataRate = null;
@@ -68,7 +70,8 @@ internal sealed class NdjsonPosting(string entity, PostEvents post) : IResult
                     sending = spool.SendAsync(http.Response.Body, stop.Token);
                 }
                 spool.Allow(events.Sum(e => 2L * e.Canonical.Length));
-                await spool.WriteAsync(Lines(answers), stop.Token);
+                Write(answers, lines);
+                await spool.WriteAsync(lines.WrittenMemory, stop.Token);
                 row += events.Count;
             }
             spool.Complete();
@@ -118,9 +121,9 @@ internal sealed class NdjsonPosting(string entity, PostEvents post) : IResult
         }
     }
 
-    private static ReadOnlyMemory<byte> Lines(IReadOnlyList<PostedEvent> answers)
+    private static void Write(IReadOnlyList<PostedEvent> answers, ArrayBufferWriter<byte> buffer)
     {
-        var buffer = new ArrayBufferWriter<byte>(answers.Count * 96);
+        buffer.ResetWrittenCount();
         using var json = new Utf8JsonWriter(
             buffer,
             new JsonWriterOptions { SkipValidation = true, Encoder = ApiJson.WithoutNulls.Encoder }
@@ -132,6 +135,5 @@ internal sealed class NdjsonPosting(string entity, PostEvents post) : IResult
             json.Reset();
             buffer.Write("\n"u8);
         }
-        return buffer.WrittenMemory;
     }
 }

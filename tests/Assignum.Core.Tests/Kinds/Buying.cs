@@ -71,8 +71,8 @@ public class Buying
             )
         );
         result.Outcome.ShouldBe("nothing");
-        var move = result.Moves.ShouldHaveSingleItem();
-        (move.Item, move.Location, move.Quantity).ShouldBe(("GAUGE", "CORK", 3m));
+        var move = Stock(result).ShouldHaveSingleItem();
+        (move.Context.Item, move.Context.Location, move.Quantity).ShouldBe(("GAUGE", "CORK", 3m));
     }
 
     [Fact]
@@ -144,7 +144,7 @@ public class Buying
             )
         );
         Lines(result.Entry!).ShouldBe(["1400 D 20.00", "1600 D 4.60", "2100 C 24.60"]);
-        result.Moves.ShouldHaveSingleItem().Value.ShouldBe(20m);
+        Stock(result).ShouldHaveSingleItem().Amount.ShouldBe(20m);
     }
 
     [Fact]

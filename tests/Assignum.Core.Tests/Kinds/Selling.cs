@@ -220,8 +220,8 @@ public class Selling
             )
         );
         Lines(result.Entry!).ShouldBe(["5000 D 20.00", "1400 C 20.00"]);
-        var move = result.Moves.ShouldHaveSingleItem();
-        (move.Quantity, move.Value, move.Location).ShouldBe((-2m, -20m, "CORK"));
+        var move = Stock(result).ShouldHaveSingleItem();
+        (move.Quantity, move.Amount, move.Context.Location).ShouldBe((-2m, -20m, "CORK"));
     }
 
     [Fact]

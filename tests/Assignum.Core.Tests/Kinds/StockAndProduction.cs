@@ -93,7 +93,7 @@ public class StockAndProduction
             )
         );
         Lines(result.Entry!).ShouldBe(["1401 D 20.00", "1400 C 20.00"]);
-        result.Moves.Select(m => (m.Location, m.Quantity)).ShouldBe([("CORK", -2m), ("UTRECHT", 2m)]);
+        Stock(result).Select(m => (m.Context.Location, m.Quantity)).ShouldBe([("UTRECHT", 2m), ("CORK", -2m)]);
     }
 
     [Fact]
@@ -116,7 +116,7 @@ public class StockAndProduction
             )
         );
         result.Outcome.ShouldBe("nothing");
-        result.Moves.Count.ShouldBe(2);
+        Stock(result).Select(m => (m.Context.Location, m.Quantity)).ShouldBe([("UTRECHT", 2m), ("CORK", -2m)]);
     }
 
     [Fact]

@@ -36,8 +36,6 @@ public sealed class GoodsReceived : EventKind
     {
         if (Cost(sheet, line, quantity) is not { } cost)
             return;
-        if (line.IsStock)
-            sheet.Move(line.Source.Item!, line.Context.Location, quantity, sheet.Policies.Perpetual ? cost.Base : null);
         if (accrued)
             Stand(sheet, line, quantity, cost, null, null);
         else if (line.IsStock)
@@ -60,8 +58,6 @@ public sealed class GoodsReceived : EventKind
             var alike = part.Lot.Currency == sheet.Currency;
             if (alike && sheet.IsForeign && cost.Foreign is { } foreign)
                 cost = sheet.AmountAt(foreign, part.Lot.Rate);
-            if (line.IsStock)
-                sheet.Move(line.Source.Item!, line.Context.Location, part.Quantity, cost.Base);
             // What brings the invoice's waiting cost to nothing takes all that it has left; of one in another currency the
             // goods clear what waits for them, and what they cost beside it is variance.
             decimal? cleared =

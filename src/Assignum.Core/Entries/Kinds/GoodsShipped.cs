@@ -22,7 +22,6 @@ public class GoodsShipped : EventKind
                 continue;
             if (!sheet.Policies.Perpetual)
             {
-                sheet.Move(line.Source.Item!, line.Context.Location, -line.Quantity, null);
                 sheet.Keep(Stock, line.Context, -line.Quantity);
                 continue;
             }
@@ -34,7 +33,6 @@ public class GoodsShipped : EventKind
                 sheet.Policies.CostAtInvoice ? line.Context with { Quantity = line.Quantity } : line.Context
             );
             sheet.Credit(Stock, sheet.BaseAmount(cost), line.Context with { Quantity = line.Quantity });
-            sheet.Move(line.Source.Item!, line.Context.Location, -line.Quantity, -cost);
         }
     }
 }

@@ -18,7 +18,6 @@ public sealed class ProductionCompleted : EventKind
         var quantity = e.Quantity ?? 1;
         if (!sheet.Policies.Perpetual)
         {
-            sheet.Move(e.Output!, e.Location, quantity, null);
             sheet.Keep(Stock, sheet.ItemContext(e.Output!, e.Location), quantity);
             return;
         }
@@ -38,6 +37,5 @@ public sealed class ProductionCompleted : EventKind
             sheet.Credit(ProductionWip, sheet.BaseAmount(e.IssuedCost.Value), made with { Quantity = 0 });
         }
         sheet.Debit(ProductionVariance, sheet.BaseAmount(difference), made);
-        sheet.Move(e.Output!, e.Location, quantity, sheet.Policies.DirectProduction ? -difference : value);
     }
 }

@@ -21,10 +21,7 @@ public sealed class ProductionIssued : EventKind
             if (!sheet.Policies.Perpetual)
             {
                 if (line.IsStock)
-                {
-                    sheet.Move(line.Source.Item!, line.Context.Location, -line.Quantity, null);
                     sheet.Keep(Stock, line.Context, -line.Quantity);
-                }
                 continue;
             }
             if (sheet.Cost(line) is not { } cost)
@@ -47,10 +44,6 @@ public sealed class ProductionIssued : EventKind
                     Quantity = line.Quantity,
                 }
             );
-            if (line.IsStock)
-                sheet.Move(line.Source.Item!, line.Context.Location, -line.Quantity, -cost);
-            if (sheet.Policies.DirectProduction)
-                sheet.Move(sheet.Event.Output!, sheet.Event.Location, 0, cost);
         }
     }
 }

@@ -41,8 +41,6 @@ public sealed class ProjectUsage : EventKind
                     Quantity = line.Quantity,
                 }
             );
-            if (line.IsStock)
-                sheet.Move(line.Source.Item!, line.Context.Location, -line.Quantity, fromStock ? -cost : null);
         }
     }
 }

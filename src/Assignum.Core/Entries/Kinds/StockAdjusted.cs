@@ -20,7 +20,6 @@ public sealed class StockAdjusted : EventKind
                 continue;
             if (!sheet.Policies.Perpetual)
             {
-                sheet.Move(line.Source.Item!, line.Context.Location, line.Quantity, null);
                 sheet.Keep(Stock, line.Context, line.Quantity);
                 continue;
             }
@@ -28,7 +27,6 @@ public sealed class StockAdjusted : EventKind
                 continue;
             sheet.Debit(Stock, sheet.BaseAmount(cost), line.Context with { Quantity = line.Quantity });
             sheet.Credit(StockAdjustment, sheet.BaseAmount(cost), line.Context);
-            sheet.Move(line.Source.Item!, line.Context.Location, line.Quantity, cost);
         }
     }
 }

@@ -25,10 +25,6 @@ public sealed class StockMoved : EventKind
             var cost = sheet.Policies.Perpetual ? sheet.Cost(line) : null;
             if (cost is null && sheet.Policies.Perpetual)
                 continue;
-            if (going)
-                sheet.Move(line.Source.Item!, sheet.Event.FromLocation, -line.Quantity, -cost);
-            if (coming)
-                sheet.Move(line.Source.Item!, sheet.Event.ToLocation, line.Quantity, cost);
             if (cost is { } value)
                 Value(sheet, line, value, going, coming);
             else

@@ -18,7 +18,6 @@ public sealed class StockRevalued : EventKind
             var amount = sheet.Amount(line.Source.Amount!.Value);
             sheet.Debit(Stock, amount, line.Context);
             sheet.Credit(StockRevaluation, amount, line.Context);
-            sheet.Move(line.Source.Item!, line.Context.Location, 0, amount.Base);
         }
     }
 }
