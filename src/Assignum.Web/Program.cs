@@ -89,6 +89,8 @@ builder.Services.AddRazorPages(p =>
     p.Conventions.AllowAnonymousToPage("/Join");
     p.Conventions.ConfigureFilter(new CleanForms());
 });
+builder.Services.AddSingleton<Microsoft.AspNetCore.Mvc.ViewFeatures.CookieTempDataProvider>();
+builder.Services.AddSingleton<Microsoft.AspNetCore.Mvc.ViewFeatures.ITempDataProvider, ToldOnce>();
 builder.Services.Configure<Microsoft.AspNetCore.Mvc.MvcOptions>(m =>
     m.ModelBinderProviders.Insert(0, new Assignum.Web.Pages.DayBinder())
 );

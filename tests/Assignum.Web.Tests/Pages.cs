@@ -92,6 +92,33 @@ public class Pages(RunningApp app)
     }
 
     [Fact]
+    public async Task What_was_done_is_told_by_the_page_that_follows_whatever_part_of_a_page_is_asked_for_meanwhile()
+    {
+        var code = await app.EntityAsync("TOLD", empty: true);
+        using var client = await app.SignedInAsync("admin");
+        var at = $"/e/{code}/connections";
+        var kept = await client.PostAsync(
+            at,
+            Form(
+                ("Form.Code", "BOOKS"),
+                ("Form.Kind", "ledger"),
+                ("Form.Name", "Old books"),
+                ("Form.SendsBy", "file"),
+                ("__RequestVerificationToken", await TokenAsync(client, at))
+            ),
+            Stop
+        );
+        kept.StatusCode.ShouldBe(HttpStatusCode.Redirect, await kept.Content.ReadAsStringAsync(Stop));
+        // How its work stands is asked every second, also by a page that is about to go.
+        using var part = await client.GetAsync(at + "/BOOKS?handler=Work", Stop);
+        part.StatusCode.ShouldBe(HttpStatusCode.OK);
+        part.Headers.Contains("Set-Cookie").ShouldBeFalse();
+        const string Told = "Old books is kept.";
+        (await client.GetStringAsync(at + "/BOOKS", Stop)).ShouldContain(Told);
+        (await client.GetStringAsync(at + "/BOOKS", Stop)).ShouldNotContain(Told);
+    }
+
+    [Fact]
     public async Task A_list_can_be_had_as_a_workbook_with_a_frozen_header()
     {
         using var client = await app.SignedInAsync("iris");
