@@ -69,7 +69,7 @@ public abstract class StandIn
         // What was late yesterday comes today.
         var late = held.ToList();
         held.Clear();
-        Business(day, World.Chance($"{Path}/{day:yyyy-MM-dd}"));
+        Business(day, World.Chance(Path, day));
         var today = feed[begun..];
         if (Faults.Take("events-late"))
         {
@@ -79,9 +79,7 @@ public abstract class StandIn
         else if (Faults.Take("events-out-of-order"))
         {
             feed.RemoveRange(begun, today.Count);
-            World
-                .Chance($"{Path}/{day:yyyy-MM-dd}/order")
-                .Shuffle(System.Runtime.InteropServices.CollectionsMarshal.AsSpan(today));
+            World.Chance(Path + "/order", day).Shuffle(System.Runtime.InteropServices.CollectionsMarshal.AsSpan(today));
             feed.AddRange(today);
         }
         else if (Faults.Take("events-repeated"))

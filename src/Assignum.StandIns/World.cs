@@ -5,6 +5,8 @@ namespace Assignum.StandIns;
 public sealed class World : IDisposable
 {
     private readonly SemaphoreSlim turn = new(1);
+    private readonly DateOnly begin;
+    private readonly bool alike;
 
     /// <summary>Does something while nobody else reads or changes a system.</summary>
     public async Task<T> InTurnAsync<T>(Func<ValueTask<T>> what, CancellationToken stop = default)
@@ -26,9 +28,12 @@ public sealed class World : IDisposable
 
     /// <param name="begin">The day on which it begins; no system has an event before.</param>
     /// <param name="key">What they are asked with.</param>
-    public World(int seed, DateOnly begin, string key)
+    /// <param name="alike">Whether the third day, say, brings the same whatever its date, but for what they do by the
+    /// calendar.</param>
+    public World(int seed, DateOnly begin, string key, bool alike = false)
     {
         (Seed, Day, Key) = (seed, begin, key);
+        (this.begin, this.alike) = (begin, alike);
         Warehouse = new Warehouse(this);
         Shop = new Shop(this);
         Payments = new Payments(this);
@@ -60,6 +65,10 @@ public sealed class World : IDisposable
 
     /// <inheritdoc/>
     public void Dispose() => turn.Dispose();
+
+    /// <summary>Chance of its own for what a system does on a day.</summary>
+    internal Random Chance(string of, DateOnly day) =>
+        Chance(alike ? $"{of}/{day.DayNumber - begin.DayNumber}" : $"{of}/{day:yyyy-MM-dd}");
 
     /// <summary>Chance of its own for a part of the world: what one does never changes another.</summary>
     internal Random Chance(string of)

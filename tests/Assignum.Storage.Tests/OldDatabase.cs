@@ -1,4 +1,5 @@
 using System.Diagnostics;
+using System.Globalization;
 using System.IO.Compression;
 using Assignum.Core.Ledger;
 using Assignum.Core.Tables;
@@ -65,10 +66,24 @@ public class OldDatabase
         try
         {
             await RestoreAsync(owner, "main-0021.sql.gz");
+            // What is on hand stood in rows of its own.
+            var hand = await ReadAsync(
+                owner.ConnectionString,
+                "select item, trim_scale(sum(quantity))::text from stock_movement group by item"
+            );
+            hand.Count.ShouldBeGreaterThan(100);
             // The server may know one side of a join and not the other yet: that made a minute of the second it takes.
             TestDatabase.Execute(owner.ConnectionString, "analyze stock_movement");
             Database.Migrate(owner.ConnectionString);
             await using var database = new Database(owner.ConnectionString);
+            await using (var db = await database.OpenAsync(Stop))
+            {
+                const int Only = 1;
+                var now = await StockStore.OnHandAsync(db, Only, [.. hand.Keys], Stop);
+                now.Count.ShouldBe(hand.Count);
+                foreach (var (item, quantity) in hand)
+                    now[item].ShouldBe(decimal.Parse(quantity, CultureInfo.InvariantCulture), item);
+            }
             var desk = new DeskContext(database);
             async Task<SealsOf> CheckAsync() =>
                 (await new Evidence(desk).VerifyAsync(Somebody, Stop)).Result!.Single(s => s.Entity == "SKERROW");

@@ -27,7 +27,7 @@ public sealed class StandInsRunning : IAsyncDisposable
         var builder = WebApplication.CreateSlimBuilder();
         builder.Logging.ClearProviders();
         builder.WebHost.UseUrls($"http://127.0.0.1:{port}");
-        var app = LinkServer.Build(builder, new World(seed, begin, Key));
+        var app = LinkServer.Build(builder, new World(seed, begin, Key, alike: true));
         await app.StartAsync();
         var client = new HttpClient(new HttpClientHandler { AllowAutoRedirect = false })
         {
