@@ -25,6 +25,25 @@ public sealed record PurposeLanding(
     /// <summary>What tells it from others.</summary>
     public (string Purpose, string Channel, string Method, string Location) Key =>
         (Purpose.Name, Channel, Method, Location);
+
+    /// <summary>On which accounts examples of it land, by which rungs: more than one where items or parties decide
+    /// too.</summary>
+    public IReadOnlyCollection<(string Rung, string Account)> Examples { get; init; } = [];
+
+    /// <summary>As it stands for whoever settled it: the example that still lands as was said then, whichever comes first
+    /// now. Null: it lands elsewhere, or on nothing.</summary>
+    public PurposeLanding? As(SettledPurpose said)
+    {
+        if (Account is null)
+            return null;
+        if (said.Account == Account)
+            return this;
+        foreach (var (rung, account) in Examples)
+            // What was given an account then is decided by another rung since.
+            if (account == said.Account && (rung == said.Rung || said.How == "account"))
+                return this with { Account = account, Rung = rung };
+        return null;
+    }
 }
 
 /// <summary>Which purposes the events of a connection reach, before the first one comes and after.</summary>
@@ -50,7 +69,11 @@ public static class ReachedPurposes
     {
         var (filled, made) = Filled.GetValue(setUp, FillIn);
         var builder = new EntryBuilder(filled, null, new ExampleDocuments(filled));
-        var found = new Dictionary<(string, string, string, string), (PurposeLanding Landing, HashSet<string> Kinds)>();
+        var found =
+            new Dictionary<
+                (string, string, string, string),
+                (PurposeLanding Landing, HashSet<string> Kinds, HashSet<(string, string)> On)
+            >();
         void Take(BusinessEvent e)
         {
             foreach (var (purpose, context, account, rung) in builder.Reached(e))
@@ -71,8 +94,10 @@ public static class ReachedPurposes
                     []
                 );
                 if (!found.TryGetValue(landing.Key, out var there))
-                    found[landing.Key] = there = (landing, []);
+                    found[landing.Key] = there = (landing, [], []);
                 there.Kinds.Add(e.Kind);
+                if (landing is { Rung: { } by, Account: { } on })
+                    there.On.Add((by, on));
             }
         }
         foreach (var kind in kinds)
@@ -100,7 +125,13 @@ public static class ReachedPurposes
         return
         [
             .. found
-                .Values.Select(f => f.Landing with { Kinds = [.. f.Kinds.Order(StringComparer.Ordinal)] })
+                .Values.Select(f =>
+                    f.Landing with
+                    {
+                        Kinds = [.. f.Kinds.Order(StringComparer.Ordinal)],
+                        Examples = f.On,
+                    }
+                )
                 .OrderBy(l => l.Purpose.Index)
                 .ThenBy(l => l.Channel, StringComparer.Ordinal)
                 .ThenBy(l => l.Method, StringComparer.Ordinal)

@@ -149,12 +149,13 @@ public sealed class SettlePurposes(LinkDesk links, EditSetUp edit)
                 )
                 .Select(w => w.Of)
                 .ToList();
-            var open = said is null || l.Account is null || said.Account != l.Account;
+            var stands = said is null ? null : l.As(said);
+            var open = stands is null;
             if (open)
                 held.UnionWith(mine);
             standing.Add(
                 new PurposeStanding(
-                    l,
+                    stands ?? l,
                     said,
                     open,
                     new Waits(mine.Sum(w => w.Waits.Events), mine.Sum(w => w.Waits.Amount)),
