@@ -359,16 +359,16 @@ public sealed class AssignmentsInTheBrowser(RunningApp app) : InBrowser(app)
         browser.ExecuteScript("arguments[0].focus()", Cell());
         Press(Keys.F8);
         wait.Until(b => b.Url.Contains("/explain", StringComparison.Ordinal));
-        Find(".pane").Text.ShouldContain("Why 4010");
+        TextOf(".pane").ShouldContain("Why 4010");
         NothingSerious();
 
         // The same as what it inherits: it changes nothing, and goes as one change.
         Go("/e/CYCLE/dead-weight");
-        Find("main").Text.ShouldContain("Without it INSTR would give 4010 as well.");
+        TextOf("main").ShouldContain("Without it INSTR would give 4010 as well.");
         NothingSerious();
         Find("form[method=post] .btn-main").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElement(By.CssSelector(".donebox")).Text.Contains("deleted", StringComparison.Ordinal));
-        Find("main").Text.ShouldNotContain("Without it INSTR");
+        TextOf("main").ShouldNotContain("Without it INSTR");
         Find(".donebox button").SendKeys(Keys.Enter);
         wait.Until(b =>
             b.FindElement(By.CssSelector("main")).Text.Contains("Without it INSTR", StringComparison.Ordinal)
@@ -388,7 +388,7 @@ public sealed class AssignmentsInTheBrowser(RunningApp app) : InBrowser(app)
             b.FindElement(By.CssSelector(".donebox"))
                 .Text.Contains("The ladder is changed in the draft", StringComparison.Ordinal)
         );
-        Find("#climb li .name").Text.ShouldBe("item");
+        TextOf("#climb li .name").ShouldBe("item");
         Go("/e/CYCLE/coverage?purpose=stock");
         NothingSerious();
     }

@@ -64,7 +64,7 @@ public sealed class BooksInTheBrowser(RunningApp app) : InBrowser(app)
         SignIn("nora");
         Go($"/e/{entity}/books");
         NothingSerious();
-        Find("main").Text.ShouldContain("250.00");
+        TextOf("main").ShouldContain("250.00");
         Find("a[href*='control=receivables']").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElements(By.Id("opened")).Count == 1);
         NothingSerious();
@@ -88,9 +88,9 @@ public sealed class BooksInTheBrowser(RunningApp app) : InBrowser(app)
         wait.Until(b => b.FindElement(By.CssSelector("main")).Text.Contains("It turns back", StringComparison.Ordinal));
         Of(await JsonAsync(client, ties), "receivables").GetProperty("difference").GetDecimal().ShouldBe(0);
         Go($"/e/{entity}/books?control=receivables&at=12+Jun+2026");
-        Find("main").Text.ShouldContain("250.00");
+        TextOf("main").ShouldContain("250.00");
         Go($"/e/{entity}/books?at=31+Feb+2026");
-        Find("[role=alert]").Text.ShouldContain("is no day");
+        TextOf("[role=alert]").ShouldContain("is no day");
         foreach (var odd in new[] { "/nothing", "/none", "/receivables?at=2026-02-31", "/receivables?after=x" })
             ((int)(await client.GetAsync(ties + odd, Stop)).StatusCode).ShouldBeInRange(400, 422);
     }

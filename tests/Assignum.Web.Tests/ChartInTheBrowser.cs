@@ -6,7 +6,7 @@ namespace Assignum.Web.Tests;
 [Collection(OtherAppCollection.Name)]
 public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
 {
-    private string Said => Find("#grid-said").Text;
+    private string Said => TextOf("#grid-said");
 
     private void Says(string part) => wait.Until(_ => Said.Contains(part, StringComparison.Ordinal));
 
@@ -30,7 +30,7 @@ public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
         await File.WriteAllBytesAsync(file, ForeignSample.Csv(400), TestContext.Current.CancellationToken);
         SignIn("nora");
         Go("/e/MOOR/chart");
-        Find("main").Text.ShouldContain("There is no account yet");
+        TextOf("main").ShouldContain("There is no account yet");
         NothingSerious();
         Find("a[href$='/chart/bring']").SendKeys(Keys.Enter);
         NothingSerious();
@@ -38,12 +38,12 @@ public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
         Find("form[data-drop] .btn-main").SendKeys(Keys.Enter);
 
         // Columns, tree and words are found; one word nobody knows is asked for, at each of its accounts.
-        Find("#plan-title").Text.ShouldContain("wrong");
+        TextOf("#plan-title").ShouldContain("wrong");
         Attribute("#col-0", "value").ShouldBe("number");
         Attribute("#col-1", "value").ShouldBe("name");
         Attribute("#col-2", "value").ShouldBe("class");
         Attribute("#shape", "value").ShouldBe("Indents");
-        Find("[aria-labelledby=fault-title]").Text.ShouldContain("choose what 'Burdens' means");
+        TextOf("[aria-labelledby=fault-title]").ShouldContain("choose what 'Burdens' means");
         NothingSerious();
         browser.FindElement(By.CssSelector("input[name='word-0']")).GetAttribute("value").ShouldBe("Burdens");
         Find("#means-0").SendKeys("operating cost");
@@ -55,11 +55,11 @@ public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
                     StringComparison.Ordinal
                 )
         );
-        Find("[aria-labelledby=falls-title]").Text.ShouldContain("Gross profit");
+        TextOf("[aria-labelledby=falls-title]").ShouldContain("Gross profit");
         NothingSerious();
         Find("#bring-it").SendKeys(Keys.Enter);
-        Find(".donebox").Text.ShouldContain("433 rows of moorland.csv were brought in");
-        Find("#grid-rows").Text.ShouldContain("Bank accounts, n° 1");
+        TextOf(".donebox").ShouldContain("433 rows of moorland.csv were brought in");
+        TextOf("#grid-rows").ShouldContain("Bank accounts, n° 1");
         Cell("1300", "control").GetAttribute("data-value").ShouldBe("bank");
 
         // It is used at once: a document rehearsed with two of its accounts, found by part of their names.
@@ -74,7 +74,7 @@ public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
         Find("[data-add-row]").SendKeys(Keys.Enter);
         Find("[name='lines[1].account']").SendKeys("bank accounts");
         wait.Until(b => b.FindElements(By.CssSelector("[role=option][aria-disabled=true]")).Count > 0);
-        Find("[role=option][aria-disabled=true] .why").Text.ShouldContain("control account of bank");
+        TextOf("[role=option][aria-disabled=true] .why").ShouldContain("control account of bank");
         NothingSerious();
         Find("[name='lines[1].account']").SendKeys(Keys.Escape);
         Find("[name='lines[1].account']").Clear();
@@ -88,8 +88,8 @@ public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
                 || b.FindElements(By.CssSelector("[role=alert]")).Count > 0
             )
         );
-        Find("main").Text.ShouldContain("balanced");
-        Find("#result").Text.ShouldContain("Premises, n° 2");
+        TextOf("main").ShouldContain("balanced");
+        TextOf("#result").ShouldContain("Premises, n° 2");
     }
 
     [Fact]
@@ -109,7 +109,7 @@ public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
         Focus("4012", "name");
         Chord(Keys.Shift, Keys.ArrowDown);
         Chord(Keys.Shift, Keys.ArrowDown);
-        Find("#grid-many").Text.ShouldBe("3 accounts:");
+        TextOf("#grid-many").ShouldBe("3 accounts:");
         Find("#many-field").SendKeys("family");
         // What decides landings waits, with what it would do beside it.
         Find("#many-value").SendKeys("copper" + Keys.Enter);
@@ -253,7 +253,7 @@ public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
         Go("/e/KEEP/chart/4012");
         Find("#to").SendKeys("4013" + Keys.Enter);
         wait.Until(b => b.FindElement(By.TagName("h1")).Text == "4013 Instruments, schools");
-        Find(".pane").Text.ShouldContain("was 4012");
+        TextOf(".pane").ShouldContain("was 4012");
         Find("a[href$='/4013/replace']").SendKeys(Keys.Enter);
         Find("#replacement").SendKeys("instruments");
         wait.Until(b => b.FindElements(By.CssSelector("[role=option]")).Count > 2);
@@ -261,7 +261,7 @@ public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
         Find("#replacement").SendKeys(Keys.ArrowDown + Keys.Enter);
         Attribute("#replacement", "value").ShouldBe("4010");
         Find("#reason").SendKeys("one account is enough" + Keys.Enter);
-        Find(".donebox").Text.ShouldContain("4013 is archived; 1 rows name another account now.");
+        TextOf(".donebox").ShouldContain("4013 is archived; 1 rows name another account now.");
         Find(".donebox button").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElement(By.CssSelector(".donebox")).Text.Contains("Undone", StringComparison.Ordinal));
         Attribute("#new-status", "value").ShouldBe("active");

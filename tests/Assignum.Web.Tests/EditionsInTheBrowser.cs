@@ -50,16 +50,16 @@ public sealed class EditionsInTheBrowser(RunningApp app) : InBrowser(app)
             b.FindElement(By.Id("consequences"))
                 .Text.Contains("1 of the 1 event posted so far would do something else", StringComparison.Ordinal)
         );
-        Find("#consequences").Text.ShouldContain("Account 4012 is of class asset; sales-revenue takes revenue.");
+        TextOf("#consequences").ShouldContain("Account 4012 is of class asset; sales-revenue takes revenue.");
         NothingSerious();
         // Another account in its place: before → after with the amount.
         Go("/e/SEEN/chart/4012/replace");
         Find("#replacement").SendKeys("4010" + Keys.Tab);
         wait.Until(b => b.FindElement(By.Id("consequences")).Text.Contains("4012 → 4010", StringComparison.Ordinal));
-        Find("#consequences summary").Text.ShouldContain("would move; 100.00");
+        TextOf("#consequences summary").ShouldContain("would move; 100.00");
         Find("#consequences summary").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElement(By.Id("consequences")).Text.Contains("Before", StringComparison.Ordinal));
-        Find("#consequences").Text.ReplaceLineEndings(" ").ShouldContain("Sales revenue 4012 → 4010 1 100.00 credit");
+        TextOf("#consequences").ReplaceLineEndings(" ").ShouldContain("Sales revenue 4012 → 4010 1 100.00 credit");
         NothingSerious();
         Find("#replace-form button").SendKeys(Keys.Enter);
         wait.Until(b => !b.Url.EndsWith("/replace", StringComparison.Ordinal));
@@ -86,13 +86,13 @@ public sealed class EditionsInTheBrowser(RunningApp app) : InBrowser(app)
 
         // The first edition again, as one change that can be undone.
         Go("/e/SEEN/editions/difference?before=1&after=2");
-        Find("h1").Text.ShouldBe("edition 1 → edition 2");
-        Find("table.difference").Text.ShouldContain("nora");
+        TextOf("h1").ShouldBe("edition 1 → edition 2");
+        TextOf("table.difference").ShouldContain("nora");
         NothingSerious();
         Go("/e/SEEN/editions");
         Find("form[action*=BringBack] button").SendKeys(Keys.Enter);
-        Find(".donebox").Text.ShouldContain("The draft holds what edition 1 held.");
-        Find("[aria-labelledby=diff-title]").Text.ShouldContain("4010 Instruments → 4012 Instruments, schools");
+        TextOf(".donebox").ShouldContain("The draft holds what edition 1 held.");
+        TextOf("[aria-labelledby=diff-title]").ShouldContain("4010 Instruments → 4012 Instruments, schools");
         Find(".donebox button").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElement(By.CssSelector(".donebox")).Text.Contains("Undone.", StringComparison.Ordinal));
     }
@@ -133,8 +133,8 @@ public sealed class EditionsInTheBrowser(RunningApp app) : InBrowser(app)
         // Chosen by a part of the name; what it would do is there before anything is saved.
         Change("schools");
         wait.Until(b => b.FindElement(By.Id("grid-foresee")).Text.Contains("4010 → 4012", StringComparison.Ordinal));
-        Find("#grid-foresee").Text.ShouldContain("1 of the 1 event posted so far would move");
-        Find("#grid-foresee").Text.ShouldContain("100.00");
+        TextOf("#grid-foresee").ShouldContain("1 of the 1 event posted so far would move");
+        TextOf("#grid-foresee").ShouldContain("100.00");
         NothingSerious();
         Find("#grid-reason").SendKeys("one line for all");
         browser.ExecuteScript("document.querySelector('#grid-rows td[tabindex=\"0\"]').focus()");
@@ -161,7 +161,7 @@ public sealed class EditionsInTheBrowser(RunningApp app) : InBrowser(app)
         SignIn("tomas");
         Go("/e/DONE/editions");
         Find("button[formaction*=Approve]").SendKeys(Keys.Enter);
-        Find(".donebox").Text.ShouldContain("approved");
+        TextOf(".donebox").ShouldContain("approved");
         browser.ExecuteScript(
             "const f = document.getElementById('from'); f.value = arguments[0]; f.dispatchEvent(new Event('change', "
                 + "{ bubbles: true }))",
@@ -171,7 +171,7 @@ public sealed class EditionsInTheBrowser(RunningApp app) : InBrowser(app)
         wait.Until(b =>
             b.FindElement(By.CssSelector(".donebox")).Text.Contains("Edition 2 is published", StringComparison.Ordinal)
         );
-        Find("#editions").Text.ShouldContain("coming");
+        TextOf("#editions").ShouldContain("coming");
         NothingSerious();
 
         await PostAsync("events", Sale("BEFORE", next.AddDays(-1)));
@@ -221,8 +221,8 @@ public sealed class EditionsInTheBrowser(RunningApp app) : InBrowser(app)
             ("assignments.csv", "purpose,account,item_group\nsales-revenue,4012,COPPER\n")
         );
         Go("/e/WAITING/groups/items?q=RG-100");
-        Find("#grid-rows").Text.ShouldContain("waits");
-        Find(".band").Text.ShouldContain("3 changes");
+        TextOf("#grid-rows").ShouldContain("waits");
+        TextOf(".band").ShouldContain("3 changes");
         NothingSerious();
 
         var (next, later) = (
@@ -244,16 +244,16 @@ public sealed class EditionsInTheBrowser(RunningApp app) : InBrowser(app)
             );
         }
         Publish(later, 2);
-        Find(".band .state").Text.ShouldBe("Edition 1 is live");
-        Find("#editions").Text.ShouldContain("coming");
+        TextOf(".band .state").ShouldBe("Edition 1 is live");
+        TextOf("#editions").ShouldContain("coming");
         Find("form[action*=Withdraw] button").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElement(By.CssSelector(".donebox")).Text.Contains("withdrawn", StringComparison.Ordinal));
-        Find("main").Text.ShouldContain("edition 2, withdrawn");
+        TextOf("main").ShouldContain("edition 2, withdrawn");
         NothingSerious();
         // Another comes before the day that it had, under a number of its own.
         await ChangeAsync(("assignments.csv", "purpose,account,item_group\nsales-revenue,4014,RAIN\n"));
         Publish(next, 3);
-        Find("#editions").Text.ShouldContain("coming");
+        TextOf("#editions").ShouldContain("coming");
     }
 
     [Fact]
@@ -297,7 +297,7 @@ public sealed class EditionsInTheBrowser(RunningApp app) : InBrowser(app)
             b.FindElement(By.CssSelector(".band")).Text.Contains("What-if: Books apart", StringComparison.Ordinal)
         );
         Go("/e/TRY/assignments?purpose=sales-revenue");
-        Find(".band").Text.ShouldContain("What-if: Books apart");
+        TextOf(".band").ShouldContain("What-if: Books apart");
         Find("#grid-add").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElements(By.CssSelector("tr.fresh")).Count == 1);
         browser.ExecuteScript("document.querySelector('tr.fresh [data-column=item]').focus()");
@@ -311,21 +311,21 @@ public sealed class EditionsInTheBrowser(RunningApp app) : InBrowser(app)
         );
         wait.Until(b => b.FindElement(By.Id("grid-rows")).Text.Contains("RG-100", StringComparison.Ordinal));
         Go("/e/TRY/editions");
-        Find("[aria-labelledby=whatif-title]").Text.ShouldContain("you work in it");
+        TextOf("[aria-labelledby=whatif-title]").ShouldContain("you work in it");
         NothingSerious();
         Find("a.btn-main[href*=merge]").SendKeys(Keys.Enter);
-        Find("h1").Text.ShouldBe("What-if Books apart into the draft");
+        TextOf("h1").ShouldBe("What-if Books apart into the draft");
         NothingSerious();
         Find("form .btn-main").SendKeys(Keys.Enter);
         wait.Until(b =>
             b.FindElement(By.CssSelector(".donebox"))
                 .Text.Contains("is merged into the draft", StringComparison.Ordinal)
         );
-        Find(".band").Text.ShouldContain("1 change");
-        Find("[aria-labelledby=diff-title]").Text.ShouldContain("by a new assignment");
+        TextOf(".band").ShouldContain("1 change");
+        TextOf("[aria-labelledby=diff-title]").ShouldContain("by a new assignment");
         Find(".donebox button").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElement(By.CssSelector(".donebox")).Text.Contains("Undone.", StringComparison.Ordinal));
-        Find("[aria-labelledby=diff-title]").Text.ShouldContain("0 differences");
+        TextOf("[aria-labelledby=diff-title]").ShouldContain("0 differences");
     }
 
     private static StringContent Json(string text) => new(text, System.Text.Encoding.UTF8, "application/json");

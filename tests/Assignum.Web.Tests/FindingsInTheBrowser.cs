@@ -56,15 +56,15 @@ public sealed class FindingsInTheBrowser(RunningApp app) : InBrowser(app)
             browser.SwitchTo().ActiveElement().SendKeys(Keys.Enter);
             wait.Until(b => b.Url.Contains("/findings?finding=", StringComparison.Ordinal));
             // Every error of these has a mend, which says what it does.
-            Find("details[open] .finding").Text.ShouldContain("Mend:");
+            TextOf("details[open] .finding").ShouldContain("Mend:");
             Find("details[open] .mend button").SendKeys(Keys.Enter);
-            Find(".donebox").Text.ShouldContain("changed in the draft");
+            TextOf(".donebox").ShouldContain("changed in the draft");
             Find(".rail a[href='/e/" + entity + "']").SendKeys(Keys.Enter);
             wait.Until(b => b.FindElements(By.CssSelector(".stages")).Count == 1);
         }
         (await FoundAsync(entity, "&severity=error")).ShouldBeEmpty();
         // What is next now is to prove and publish it.
-        Find(".next").Text.ShouldContain("Rehearse a document");
+        TextOf(".next").ShouldContain("Rehearse a document");
     }
 
     [Fact]
@@ -78,10 +78,10 @@ public sealed class FindingsInTheBrowser(RunningApp app) : InBrowser(app)
         Find("#code").SendKeys("Falls to a tripwire" + Keys.Tab);
         wait.Until(b => b.Url.Contains("code=tripwire-reached", StringComparison.Ordinal));
         Find("details[data-finding*='sales-revenue'] > summary span").Click();
-        Find("details[open] .finding").Text.ShouldContain("Combinations:");
+        TextOf("details[open] .finding").ShouldContain("Combinations:");
         Find("details[open] .finding details.more summary").SendKeys(Keys.Enter);
         Find("[id^='reason-']").SendKeys("no item of that group is sold" + Keys.Enter);
-        Find(".donebox").Text.ShouldContain("Accepted until");
+        TextOf(".donebox").ShouldContain("Accepted until");
         var all = await FoundAsync(entity, "&code=tripwire-reached&accepted=true");
         all.Single()
             .GetProperty("accepted")
@@ -92,7 +92,7 @@ public sealed class FindingsInTheBrowser(RunningApp app) : InBrowser(app)
             f.GetProperty("purpose").GetString() == "sales-revenue"
         );
         Go($"/e/{entity}/findings?show=accepted");
-        Find(".findings").Text.ShouldContain("accepted until");
+        TextOf(".findings").ShouldContain("accepted until");
         NothingSerious();
 
         Go($"/e/{entity}/findings?code=class-unfit");
@@ -104,16 +104,16 @@ public sealed class FindingsInTheBrowser(RunningApp app) : InBrowser(app)
             .SendKeys(Keys.Enter);
         Find("[id^='day-']").SendKeys("31 Feb 2027");
         Find("[id^='to-']").SendKeys("nora" + Keys.Enter);
-        Find("[role=alert]").Text.ShouldContain("'31 Feb 2027' is no day");
+        TextOf("[role=alert]").ShouldContain("'31 Feb 2027' is no day");
         browser
             .FindElements(By.CssSelector("details[open] .finding details.more summary"))
             .Single(m => m.Text.Contains("Give", StringComparison.Ordinal))
             .SendKeys(Keys.Enter);
         Find("[id^='to-']").SendKeys("nora" + Keys.Enter);
-        Find(".donebox").Text.ShouldContain("Given to nora");
+        TextOf(".donebox").ShouldContain("Given to nora");
         SignOutAndIn("nora");
         Go($"/e/{entity}");
-        Find(".pane").Text.ShouldContain("BAR-205");
+        TextOf(".pane").ShouldContain("BAR-205");
     }
 
     [Fact]
@@ -127,7 +127,7 @@ public sealed class FindingsInTheBrowser(RunningApp app) : InBrowser(app)
         Go($"/e/{entity}/tax");
         Find("td[data-place*='abroad'] a.sign-watch");
         Go($"/e/{entity}/families");
-        Find("main").Text.ShouldContain("Groups beside their sisters");
+        TextOf("main").ShouldContain("Groups beside their sisters");
         NothingSerious();
         if (browser.FindElements(By.CssSelector("[name='account']")) is [var one, ..])
         {
@@ -135,7 +135,7 @@ public sealed class FindingsInTheBrowser(RunningApp app) : InBrowser(app)
             if (!one.Selected)
                 one.SendKeys(Keys.Space);
             Find("main form .btn-main").SendKeys(Keys.Enter);
-            Find(".donebox").Text.ShouldContain("now");
+            TextOf(".donebox").ShouldContain("now");
             browser.FindElements(By.CssSelector($"[name='account'][value='{number}']")).ShouldBeEmpty();
         }
     }

@@ -66,13 +66,13 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Press("GAUGERY", Keys.Enter);
         SaveGrid();
         Find("tr[data-number='item|GAUGERY']");
-        Find("tr[data-number='item|GRAPH'] td[data-column='parent']").Text.ShouldBe("GAUGERY");
+        TextOf("tr[data-number='item|GRAPH'] td[data-column='parent']").ShouldBe("GAUGERY");
         Go("/e/GRP/assignments?purpose=stock");
-        Find("#grid-rows").Text.ShouldContain("GAUGERY");
+        TextOf("#grid-rows").ShouldContain("GAUGERY");
         // Its members land by what: filled from the defaults nothing moves, cleared again it is as it was.
         Go("/e/GRP/group/item/GAUGERY");
         NothingSerious();
-        Find("main").Text.ShouldContain("2150 Received, not invoiced");
+        TextOf("main").ShouldContain("2150 Received, not invoiced");
         Enter("button[formaction='?handler=Fill']");
         Says(".donebox", "accounts of its own were filled in");
         Enter("button[formaction='?handler=Clear']");
@@ -91,7 +91,7 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Press("g", Keys.Enter);
         SaveGrid();
         Go("/e/GRP/groups/items?q=SG-9");
-        Find("tr[data-number='SG-9'] td[data-column='group']").Text.ShouldBe("GAUGERY");
+        TextOf("tr[data-number='SG-9'] td[data-column='group']").ShouldBe("GAUGERY");
         // Many at once into another group.
         Go("/e/GRP/groups/items?group=RAIN");
         Focus("#grid-rows td[tabindex]");
@@ -100,7 +100,7 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Find("#many-value").SendKeys("BARO" + Keys.Escape + Keys.Tab + Keys.Enter);
         SaveGrid();
         Go("/e/GRP/groups/items?group=RAIN");
-        Find("#grid-total").Text.ShouldBe("0");
+        TextOf("#grid-total").ShouldBe("0");
     }
 
     [Fact]
@@ -110,8 +110,8 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         SignIn("nora");
         Go("/e/PASTE/assignments?purpose=sales-revenue");
         NothingSerious();
-        Find("#grid-rows").Text.ShouldContain("19 items");
-        var before = Find("#grid-total").Text;
+        TextOf("#grid-rows").ShouldContain("19 items");
+        var before = TextOf("#grid-total");
         // Three rows from a spreadsheet: an account by name, one that does not suit, a group that is not there.
         Focus("#grid-rows td[tabindex]");
         Press(Keys.Insert);
@@ -122,7 +122,7 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Says("#grid-said", "Nothing is stored yet");
         browser.FindElements(By.CssSelector("tr.fresh td.wrong")).Count.ShouldBe(2);
         Attribute("tr.fresh td.wrong", "title").ShouldContain("1210");
-        Find("#grid-total").Text.ShouldBe(before);
+        TextOf("#grid-total").ShouldBe(before);
         // The rest of the paste waits; what was wrong is corrected, the last row taken away.
         Focus("tr.fresh:nth-child(2) td[data-column='account']");
         Choose("4010");
@@ -135,7 +135,7 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
                     System.Globalization.CultureInfo.InvariantCulture
                 )
             );
-        Find("tr[data-number^='sales-revenue||BARO'] td[data-column='account']").Text.ShouldBe("4040");
+        TextOf("tr[data-number^='sales-revenue||BARO'] td[data-column='account']").ShouldBe("4040");
         // Filled down over three rows, seen and undone.
         Focus("tr[data-number^='sales-revenue||BARO'] td[data-column='note']");
         Press("as agreed", Keys.Enter);
@@ -154,7 +154,7 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         // One key explains the row that is marked.
         Press(Keys.F8);
         wait.Until(b => b.Url.Contains("/explain", StringComparison.Ordinal));
-        Find(".pane").Text.ShouldContain("Why");
+        TextOf(".pane").ShouldContain("Why");
     }
 
     [Fact]
@@ -163,7 +163,7 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         await App.EntityAsync("MUCH");
         SignIn("nora");
         Go("/e/MUCH/assignments");
-        var before = Find("#grid-total").Text;
+        var before = TextOf("#grid-total");
         Focus("#grid-rows td[tabindex]");
         Press(Keys.Insert);
         Focus("tr.fresh td[data-column='purpose']");
@@ -175,13 +175,13 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         new OpenQA.Selenium.Support.UI.WebDriverWait(browser, TimeSpan.FromMinutes(1)).Until(b =>
             b.FindElement(By.Id("grid-said")).Text.StartsWith("Nothing is stored yet", StringComparison.Ordinal)
         );
-        Find("#grid-said").Text.ShouldContain("more)");
+        TextOf("#grid-said").ShouldContain("more)");
         // What is wrong is marked where it is, the missing account too, though its row was not drawn before.
         browser.FindElements(By.CssSelector("tr.fresh td.wrong")).Count.ShouldBeGreaterThan(150);
-        Find("#grid-count").Text.ShouldBe("99999 changes wait");
+        TextOf("#grid-count").ShouldBe("99999 changes wait");
         Enter("#grid-drop");
         Says("#grid-said", "dropped");
-        Find("#grid-total").Text.ShouldBe(before);
+        TextOf("#grid-total").ShouldBe(before);
 
         Go("/e/MUCH/life-cycle/item-groups?under=INSTR");
         const string Cell = "#grid-rows tr[data-number='sales-revenue'] td[data-column='BARO']";
@@ -225,11 +225,11 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Find("form[enctype] .btn-main").SendKeys(Keys.Enter);
         Says("#plan-title", "0 new, 1 changed, 0 gone, 0 conflicting");
         NothingSerious();
-        Find("main").Text.ShouldContain("1425 → 1420");
+        TextOf("main").ShouldContain("1425 → 1420");
         Enter("#sheet-form .btn-main");
         Says(".donebox", "1 row of stock.xlsx came in");
         Go("/e/SHEET/assignments?purpose=stock&group=SENSOR");
-        Find("#grid-rows td[data-column='account']").Text.ShouldBe("1420");
+        TextOf("#grid-rows td[data-column='account']").ShouldBe("1420");
         // Undone from the same page it came in on.
         await File.WriteAllBytesAsync(
             path,
@@ -240,17 +240,17 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Find("#file").SendKeys(path);
         Find("form[enctype] .btn-main").SendKeys(Keys.Enter);
         Says("#plan-title", "1 cell is wrong");
-        Find("main").Text.ShouldContain("There is no item-group NOWHERE.");
+        TextOf("main").ShouldContain("There is no item-group NOWHERE.");
         Go("/e/SHEET/editions");
         Find("details summary").SendKeys(Keys.Enter);
         Enter("details form button.link");
         Says(".donebox", "ndone");
         Go("/e/SHEET/assignments?purpose=stock&group=SENSOR");
-        Find("#grid-rows td[data-column='account']").Text.ShouldBe("1425");
+        TextOf("#grid-rows td[data-column='account']").ShouldBe("1425");
         // Where things land goes the same way: what is changed in a cell is an assignment there, what is wrong is named
         // by cell.
         Go("/e/SHEET/life-cycle/item-groups?chosen=SENSOR");
-        Find(".head .acts").Text.ShouldContain("Upload workbook");
+        TextOf(".head .acts").ShouldContain("Upload workbook");
         taken = await nora.GetByteArrayAsync(
             "/e/SHEET/life-cycle/item-groups?chosen=SENSOR&handler=Sheet",
             TestContext.Current.CancellationToken
@@ -264,7 +264,7 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Find("#file").SendKeys(path);
         Find("form[enctype] .btn-main").SendKeys(Keys.Enter);
         Says("#plan-title", "wrong");
-        Find("#sheet-form td.code").Text.ShouldBe("SENSOR");
+        TextOf("#sheet-form td.code").ShouldBe("SENSOR");
         await File.WriteAllBytesAsync(
             path,
             SheetEdits.Replace(taken, (">1425<", ">Glass and brass parts<")),
@@ -277,7 +277,7 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Enter("#sheet-form .btn-main");
         Says(".donebox", "1 row of stock.xlsx came in");
         Go("/e/SHEET/life-cycle/item-groups?chosen=SENSOR");
-        Find("#grid-rows tr[data-number='stock'] td[data-column='SENSOR']").Text.ShouldContain("1420");
+        TextOf("#grid-rows tr[data-number='stock'] td[data-column='SENSOR']").ShouldContain("1420");
     }
 
     [Fact]
@@ -296,7 +296,7 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Enter("button[formaction='?handler=Look']");
         Says(".pane", "2 items");
         // A purchase and a sale of it, before it is there.
-        var pane = Find(".pane").Text;
+        var pane = TextOf(".pane");
         pane.ShouldContain("goods received");
         pane.ShouldContain("sales invoice");
         pane.ShouldContain("Snow gauges");
@@ -311,13 +311,13 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Enter("#line-form .btn-main");
         Says(".donebox", "SNOW Snow gauges is open");
         Go("/e/LINE/group/item/SNOW");
-        Find("main").Text.ShouldContain("4017 Snow gauges");
+        TextOf("main").ShouldContain("4017 Snow gauges");
         Go("/e/LINE/editions");
         Find("details summary").SendKeys(Keys.Enter);
         Enter("details form button.link");
         Says(".donebox", "ndone");
         Go("/e/LINE/groups/item-groups?q=SNOW");
-        Find("#grid-total").Text.ShouldBe("0");
+        TextOf("#grid-total").ShouldBe("0");
     }
 
     [Fact]
@@ -328,7 +328,7 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         // A purpose in plain words with an example drawn; it borrows by a list.
         Go("/e/COVER/ladders/shipping-income");
         NothingSerious();
-        Find("main").Text.ShouldContain("Carriage and other charges on sales.");
+        TextOf("main").ShouldContain("Carriage and other charges on sales.");
         browser.FindElements(By.CssSelector("figure.flow svg")).Count.ShouldBe(1);
         Find("#from").SendKeys("sales revenue");
         Enter("button[formaction$='handler=Borrow']");
@@ -340,18 +340,18 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Enter("form[action*='handler=Keep'] .btn-main");
         Says(".donebox", "policies are changed");
         Go("/e/COVER/ladders/received-not-invoiced");
-        Find("main").Text.ShouldContain("idle: Receipts before their invoice: Wait for the invoice");
+        TextOf("main").ShouldContain("idle: Receipts before their invoice: Wait for the invoice");
         // What falls to the tripwire is begun from where it is told, and covered.
         Go("/e/COVER/coverage?purpose=sales-revenue");
         NothingSerious();
-        Find(".pane").Text.ShouldContain("CONSUM");
+        TextOf(".pane").ShouldContain("CONSUM");
         Find(".pane a[href*='begin=']").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElements(By.CssSelector("tr.fresh")).Count == 1);
         Focus("tr.fresh td[data-column='account']");
         Choose("4020");
         SaveGrid();
         Go("/e/COVER/coverage?purpose=sales-revenue");
-        Find(".pane").Text.ShouldNotContain("CONSUM");
+        TextOf(".pane").ShouldNotContain("CONSUM");
         // A life cycle crossed with customers and places, its cells' sources said where they are marked.
         Go("/e/COVER/life-cycle/item-groups?under=INSTR&groups=SCHOOLS&places=UTRECHT");
         NothingSerious();
@@ -365,6 +365,6 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         NothingSerious();
         Go("/e/COVER/explain?item=RG-100");
         NothingSerious();
-        Find("main").Text.ShouldContain("Readiness of item RG-100");
+        TextOf("main").ShouldContain("Readiness of item RG-100");
     }
 }

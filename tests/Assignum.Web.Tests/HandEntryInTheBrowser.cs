@@ -49,11 +49,11 @@ public sealed class HandEntryInTheBrowser(RunningApp app) : InBrowser(app)
         Says("balanced");
         // 60 % of 100.01 is 60.01, and the rest 40.00.
         wait.Until(b => b.FindElements(By.CssSelector(".comes")).Count == 3);
-        Find("#lines").Text.ShouldContain("60.01");
-        Find("#lines").Text.ShouldContain("40.00");
+        TextOf("#lines").ShouldContain("60.01");
+        TextOf("#lines").ShouldContain("40.00");
         // The control account is refused at its line while it is typed.
         Says("Line 3");
-        Find("#says").Text.ShouldContain("Account 1210 is the control account");
+        TextOf("#says").ShouldContain("Account 1210 is the control account");
         wait.Until(b => b.FindElement(By.CssSelector("#lines tr:nth-child(3)")).GetAttribute("data-says") == "error");
         NothingSerious();
         var account = Find("#lines-2--account");
@@ -68,11 +68,11 @@ public sealed class HandEntryInTheBrowser(RunningApp app) : InBrowser(app)
         Find("#lines-0--debit").SendKeys(Keys.Control + "s");
         wait.Until(b => b.FindElements(By.CssSelector(".donebox a.code")).Count == 1);
         Find(".donebox a.code").SendKeys(Keys.Enter);
-        Find("main").Text.ShouldContain("60.01");
+        TextOf("main").ShouldContain("60.01");
         // The same again of another amount, from the template.
         Go($"/e/{entity}/hand-entry?template=Power+and+supplies&amount=50");
         Says("balanced");
-        Find("#says").Text.ShouldContain("50.00");
+        TextOf("#says").ShouldContain("50.00");
         // A copy the other way round.
         using var client = App.Client();
         var entries = JsonDocument.Parse(
@@ -178,7 +178,7 @@ public sealed class HandEntryInTheBrowser(RunningApp app) : InBrowser(app)
         NothingSerious();
         Find("form .btn-main").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElements(By.CssSelector("[role=alert]")).Count > 0);
-        Find("[role=alert]").Text.ShouldContain("1210");
+        TextOf("[role=alert]").ShouldContain("1210");
         Find("#reason").SendKeys("50.00 are looked for");
         Find("form .btn-main").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElements(By.CssSelector(".donebox")).Count == 1);

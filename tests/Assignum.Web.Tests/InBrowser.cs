@@ -129,6 +129,9 @@ public abstract class InBrowser : IDisposable
 
     protected IWebElement Find(string css) => wait.Until(b => b.FindElement(By.CssSelector(css)));
 
+    /// <summary>What an element says; it may be drawn anew, and the page another, meanwhile.</summary>
+    protected string TextOf(string css) => wait.Until(b => b.FindElement(By.CssSelector(css)).Text)!;
+
     /// <summary>What an attribute of an element says; the element may be drawn anew meanwhile.</summary>
     protected string Attribute(string css, string attribute) =>
         wait.Until(b => b.FindElement(By.CssSelector(css)).GetAttribute(attribute))!;

@@ -42,7 +42,7 @@ public sealed class JoinedUp(RunningApp app) : InBrowser(app)
             !b.FindElement(By.Id("grid-waits")).Displayed
             || b.FindElement(By.Id("grid-said")).Text.Contains("stored yet", StringComparison.Ordinal)
         );
-        Find("#grid-said").Text.ShouldNotContain("stored yet");
+        TextOf("#grid-said").ShouldNotContain("stored yet");
     }
 
     // The row that was begun has its account.
@@ -78,7 +78,7 @@ public sealed class JoinedUp(RunningApp app) : InBrowser(app)
     {
         ActChord(Keys.Alt, "r");
         wait.Until(b => b.Url.Contains("/rehearse?entry=", StringComparison.Ordinal));
-        Find("#result").Text.ShouldContain(expected);
+        TextOf("#result").ShouldContain(expected);
     }
 
     [Fact]
@@ -94,26 +94,26 @@ public sealed class JoinedUp(RunningApp app) : InBrowser(app)
         Go($"/e/{entity}/journal");
         Go(Attribute("td.code a[href*='/journal/']", "href").Replace(App.Address.ToString(), "/"));
         NothingSerious();
-        var number = Find("h1 .code").Text;
+        var number = TextOf("h1 .code");
         LineOf("Sales revenue").ShouldContain("4012");
         Act("tr[data-line='e0']", Keys.ArrowDown);
         // The ladder says what held, what was looked for in vain, and what each rung below would give.
-        var ladder = Find("[data-ladder='e1']").Text;
+        var ladder = TextOf("[data-ladder='e1']");
         ladder.ShouldContain("would give 4010");
         ladder.ShouldContain("would give 4880");
         Act("[data-ladder='e1'] li:nth-of-type(3) a.here", Keys.Enter);
-        Find("tr.fresh td[data-column='item']").Text.ShouldBe("RG-100");
+        TextOf("tr.fresh td[data-column='item']").ShouldBe("RG-100");
         Act(["4040", Keys.Enter]);
         Waits();
         Saved();
         Again("4040");
         acts.ShouldBeLessThanOrEqualTo(6);
-        Find("h1 + .aside").Text.ShouldContain($"entry {number} again");
+        TextOf("h1 + .aside").ShouldContain($"entry {number} again");
         LineOf("Sales revenue").ShouldContain("4040");
         LineOf("Sales revenue").ShouldContain("item");
         // The document is one line above its result.
         Find(".folds").GetAttribute("open").ShouldBeNull();
-        Find(".folds summary").Text.ShouldBe("Sales invoice · 1 Oct 2026 · SCH-KERRY · INV-1 · 1 line");
+        TextOf(".folds summary").ShouldBe("Sales invoice · 1 Oct 2026 · SCH-KERRY · INV-1 · 1 line");
         NothingSerious();
     }
 
@@ -181,7 +181,7 @@ public sealed class JoinedUp(RunningApp app) : InBrowser(app)
         Saved();
         Again("1411");
         acts.ShouldBeLessThanOrEqualTo(8);
-        Find("#result").Text.ShouldContain("1420");
+        TextOf("#result").ShouldContain("1420");
     }
 
     [Fact]
@@ -202,7 +202,7 @@ public sealed class JoinedUp(RunningApp app) : InBrowser(app)
         Find("#file").SendKeys(file);
         Act("form[enctype] .btn-main", Keys.Enter);
         // All three at once; the others are looked at in the same round.
-        Find("#plan-title").Text.ShouldContain("3 cells are wrong");
+        TextOf("#plan-title").ShouldContain("3 cells are wrong");
         NothingSerious();
         foreach (var (wrong, right) in new[] { ("9999", "4010"), ("1410", "2110"), ("Nonsuch", "5200") })
         {
@@ -326,7 +326,7 @@ public sealed class JoinedUp(RunningApp app) : InBrowser(app)
         var abroad = await LandsAsync("EX-BOREAL");
         Go($"/e/{entity}/chart/{abroad}");
         Act($"a[href$='/chart/{abroad}/split']", Keys.Enter);
-        Find("#split-form tbody").Text.ShouldContain("40.00");
+        TextOf("#split-form tbody").ShouldContain("40.00");
         NothingSerious();
         var row = Find("#split-form tbody tr:has(a[href*='code='])");
         var number = row.FindElement(By.CssSelector("input.code")).GetAttribute("value")!;
@@ -335,14 +335,14 @@ public sealed class JoinedUp(RunningApp app) : InBrowser(app)
         Act("#split-form button.btn-main", Keys.Enter);
         // The chain's last document moves what stood there; nothing is posted.
         wait.Until(b => b.Url.Contains("/rehearse/cycle", StringComparison.Ordinal));
-        Find(".steps").Text.ShouldContain("Hand entry");
-        Find($"[aria-label='Account {number}']").Text.ShouldContain("40.00");
+        TextOf(".steps").ShouldContain("Hand entry");
+        TextOf($"[aria-label='Account {number}']").ShouldContain("40.00");
         (await LandsAsync("EX-BOREAL")).ShouldBe(number);
         acts.ShouldBeLessThanOrEqualTo(3);
         // Nothing else moved, and one undo takes it all back.
         (await LandsAsync("SCH-KERRY")).ShouldNotBe(number);
         Go($"/e/{entity}/history");
-        Find("table, .work").Text.ShouldContain($"account {abroad} split into");
+        TextOf("table, .work").ShouldContain($"account {abroad} split into");
     }
 
     [Fact]
@@ -359,9 +359,9 @@ public sealed class JoinedUp(RunningApp app) : InBrowser(app)
         Go("/me");
         Find("#form").SendKeys("2026" + Keys.Tab);
         Find("[formaction*=Days], form[action*=Days] button").SendKeys(Keys.Enter);
-        Find("[role=status]").Text.ShouldContain("from now on");
+        TextOf("[role=status]").ShouldContain("from now on");
         Go($"/e/{entity}/chart?to=2026-10-03");
-        Find("h1 + .aside").Text.ShouldContain("as at 2026-10-03");
+        TextOf("h1 + .aside").ShouldContain("as at 2026-10-03");
         Attribute("#to", "value").ShouldBe("2026-10-03");
         browser.Manage().Cookies.DeleteCookieNamed("assignum-days");
     }
@@ -392,8 +392,8 @@ public sealed class JoinedUp(RunningApp app) : InBrowser(app)
         );
         Go($"/e/{entity}/journal");
         Go(Attribute("td.code a[href*='/journal/']", "href").Replace(App.Address.ToString(), "/"));
-        Find(".entry-cards").Text.ShouldContain("passed over because: an error of May");
-        Find(".entry-cards a[href$='/chart/4880']").Text.ShouldBe("4880");
+        TextOf(".entry-cards").ShouldContain("passed over because: an error of May");
+        TextOf(".entry-cards a[href$='/chart/4880']").ShouldBe("4880");
     }
 
     [Fact]

@@ -109,10 +109,10 @@ public sealed partial class JoiningInTheBrowser
         foreach (var (_, code) in Systems)
         {
             Go($"/e/{Entity}/connections/{code}");
-            Find("main").Text.ShouldContain("paused");
+            TextOf("main").ShouldContain("paused");
             Find("form[action*='handler=Resume'] button").SendKeys(Keys.Enter);
             wait.Until(b => b.FindElements(By.CssSelector(".donebox, .alertbox[role=alert], .error")).Count > 0);
-            var said = Find("main").Text;
+            var said = TextOf("main");
             browser.FindElements(By.CssSelector(".donebox")).Count.ShouldBe(1, said);
         }
     }
@@ -127,7 +127,7 @@ public sealed partial class JoiningInTheBrowser
             Go($"/e/{Entity}/worklist");
             if (browser.FindElements(By.CssSelector("table.worklist")).Count == 0)
                 break;
-            var said = Find("table.worklist").Text;
+            var said = TextOf("table.worklist");
             if (turn == 79)
                 throw new InvalidOperationException($"This stays: {said}");
             if (browser.FindElements(By.CssSelector("form[action*='handler=Pair']")).Count > 0)
@@ -212,7 +212,7 @@ public sealed partial class JoiningInTheBrowser
             Find("#new-tax_admits").SendKeys("none");
         Find("#account-form .btn-main").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElements(By.CssSelector(".donebox, .alertbox[role=alert]")).Count > 0);
-        browser.FindElements(By.CssSelector(".donebox")).Count.ShouldBe(1, Find("main").Text);
+        browser.FindElements(By.CssSelector(".donebox")).Count.ShouldBe(1, TextOf("main"));
         await PublishAsync(client);
     }
 

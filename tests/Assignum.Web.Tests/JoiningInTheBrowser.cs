@@ -63,7 +63,7 @@ public sealed partial class JoiningInTheBrowser(LinkedApp app) : InBrowser(app),
         (long Ready, long Of) CouldPost(string code)
         {
             Go($"/e/{Entity}/connections/{code}/needs");
-            var said = Find(".head .aside").Text.Split(' ');
+            var said = TextOf(".head .aside").Split(' ');
             long Number(string of) => long.Parse(of, NumberStyles.AllowThousands, CultureInfo.InvariantCulture);
             return (Number(said[0]), Number(said[2]));
         }
@@ -102,7 +102,7 @@ public sealed partial class JoiningInTheBrowser(LinkedApp app) : InBrowser(app),
             Day("#from", begin);
             Find("form[action*='handler=Live'] .btn-main").SendKeys(Keys.Enter);
             wait.Until(b => b.FindElements(By.CssSelector(".donebox, .alertbox[role=alert]")).Count > 0);
-            Find(".donebox").Text.ShouldContain("Live from");
+            TextOf(".donebox").ShouldContain("Live from");
         }
         var states = JsonNode
             .Parse(await client.GetStringAsync($"/api/v1/entities/{Entity}/connections", Stop))!
@@ -191,16 +191,16 @@ public sealed partial class JoiningInTheBrowser(LinkedApp app) : InBrowser(app),
             .SendKeys(code + Keys.Tab + "The " + kind + Keys.Tab + $"http://127.0.0.1:{app.Port}/{kind}" + Keys.Tab);
         Find("#key").SendKeys(StandInsRunning.Key + Keys.Enter);
         wait.Until(b => b.Url.EndsWith("/" + code, StringComparison.Ordinal));
-        Find(".donebox").Text.ShouldContain("kept");
+        TextOf(".donebox").ShouldContain("kept");
         browser.PageSource.ShouldNotContain(StandInsRunning.Key);
         Find("form[action*='handler=Test'] button").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElements(By.CssSelector(".steps .plain")).Count > 0);
-        Find(".steps .plain").Text.ShouldContain("Nothing stands in the way");
+        TextOf(".steps .plain").ShouldContain("Nothing stands in the way");
         foreach (var fault in new[] { "500", "half-page", "not-json", "wrong-key" })
             await standIns.FaultAsync(kind, fault);
         Find("form[action*='handler=Fetch'] button").SendKeys(Keys.Enter);
         wait.Until(b => Attribute("#link-work", "data-state") is "done" or "failed" or "cancelled");
-        Attribute("#link-work", "data-state").ShouldBe("done", Find("#link-work").Text);
+        Attribute("#link-work", "data-state").ShouldBe("done", TextOf("#link-work"));
         NothingSerious();
     }
 
@@ -229,7 +229,7 @@ public sealed partial class JoiningInTheBrowser(LinkedApp app) : InBrowser(app),
             return;
         Find("form[action*='handler=Rest'] .btn").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElements(By.CssSelector(".donebox, .alertbox[role=alert]")).Count > 0);
-        Find(".donebox").Text.ShouldContain("made");
+        TextOf(".donebox").ShouldContain("made");
     }
 
     private void PairSure(string code, string record)
@@ -255,7 +255,7 @@ public sealed partial class JoiningInTheBrowser(LinkedApp app) : InBrowser(app),
         wait.Until(b => b.FindElements(By.CssSelector("[role=option]")).Count > 0);
         Press(Keys.ArrowDown, Keys.Enter, Keys.Enter);
         wait.Until(b => b.FindElements(By.CssSelector("tr[data-settled=yes]")).Count == 1);
-        Find("tr[data-settled=yes]").Text.ShouldContain(ours);
+        TextOf("tr[data-settled=yes]").ShouldContain(ours);
     }
 
     private void NotNeeded(string code, string theirs)
@@ -265,7 +265,7 @@ public sealed partial class JoiningInTheBrowser(LinkedApp app) : InBrowser(app),
         Find("input[name=reason]").SendKeys("it is the provider itself");
         Find("button[value=not-needed]").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElements(By.CssSelector(".donebox")).Count > 0);
-        Find("main").Text.ShouldNotContain(theirs);
+        TextOf("main").ShouldNotContain(theirs);
     }
 
     // The first by keys on the page, the others as a program would.
@@ -292,7 +292,7 @@ public sealed partial class JoiningInTheBrowser(LinkedApp app) : InBrowser(app),
                 row.FindElement(By.CssSelector("input[name=account]")).SendKeys(AccountFor((string)first["purpose"]!));
                 row.FindElement(By.CssSelector("button[value=account]")).SendKeys(Keys.Enter);
                 wait.Until(b => b.FindElements(By.CssSelector(".donebox, .alertbox[role=alert]")).Count > 0);
-                Find(".donebox").Text.ShouldContain("draft");
+                TextOf(".donebox").ShouldContain("draft");
                 continue;
             }
             var acts = open.Select(p =>
@@ -359,7 +359,7 @@ public sealed partial class JoiningInTheBrowser(LinkedApp app) : InBrowser(app),
             );
         }
         Mended("Here", "wait in the draft");
-        var said = Find("main").Text;
+        var said = TextOf("main");
         said.ShouldContain("Every paired item agrees", Case.Sensitive, said);
     }
 
@@ -371,7 +371,7 @@ public sealed partial class JoiningInTheBrowser(LinkedApp app) : InBrowser(app),
             b.FindElements(By.CssSelector(".donebox")).Any(d => d.Text.Contains(says, StringComparison.Ordinal))
             || b.FindElements(By.CssSelector(".alertbox[role=alert]")).Count > 0
         );
-        Find(".donebox").Text.ShouldContain(says);
+        TextOf(".donebox").ShouldContain(says);
     }
 
     private void Day(string css, DateOnly day)
@@ -390,13 +390,13 @@ public sealed partial class JoiningInTheBrowser(LinkedApp app) : InBrowser(app),
             b.Url.Contains("/openings", StringComparison.Ordinal)
             || b.FindElements(By.CssSelector(".alertbox")).Count > 0
         );
-        Find(".donebox").Text.ShouldContain("came");
-        Find("main").Text.ShouldContain("Control accounts");
+        TextOf(".donebox").ShouldContain("came");
+        TextOf("main").ShouldContain("Control accounts");
         Find("#against").SendKeys(chart.First(a => a.Class == AccountClass.Equity).Number + Keys.Escape);
         if (browser.FindElements(By.Id("reason")).Count > 0)
             Find("#reason").SendKeys("the ledger begins with what others have");
         Find("form .btn-main").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElements(By.CssSelector(".donebox, .alertbox[role=alert]")).Count > 0);
-        Find(".donebox").Text.ShouldContain("Posted");
+        TextOf(".donebox").ShouldContain("Posted");
     }
 }

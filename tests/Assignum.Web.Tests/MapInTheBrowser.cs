@@ -82,10 +82,10 @@ public sealed class MapInTheBrowser(RunningApp app) : InBrowser(app)
         Says("RAIN");
         Press(Keys.Enter);
         Find("#map-cell .ladder li.held");
-        Find("#map-cell").Text.ShouldContain("Why 4010");
+        TextOf("#map-cell").ShouldContain("Why 4010");
         // A block of two columns, and an account for it.
         Chord(Keys.Shift, Keys.ArrowRight);
-        Find("#map-block").Text.ShouldBe("1 row by 2 columns, whatever else is given");
+        TextOf("#map-block").ShouldBe("1 row by 2 columns, whatever else is given");
         Press("p");
         Find("#account").SendKeys("4030" + Keys.Tab);
         wait.Until(b =>
@@ -93,7 +93,7 @@ public sealed class MapInTheBrowser(RunningApp app) : InBrowser(app)
         );
         NothingSerious("#paint-form");
         Find("#reason").SendKeys("rain gauges go with the books" + Keys.Enter);
-        Find(".donebox").Text.ShouldContain("land on 4030 now");
+        TextOf(".donebox").ShouldContain("land on 4030 now");
         var after = await CellsAsync(client, entity);
         // What was marked moved, all else stayed.
         var columns = before.GetProperty("columns").EnumerateArray().Select(c => c.GetProperty("key").GetString()!);
@@ -111,7 +111,7 @@ public sealed class MapInTheBrowser(RunningApp app) : InBrowser(app)
         All(await CellsAsync(client, entity)).ShouldBe(All(before));
         // The table behind says the same, with a link to each explanation.
         Find("#map-table summary").SendKeys(Keys.Enter);
-        Find("#map-table table").Text.ShouldContain("RAIN");
+        TextOf("#map-table table").ShouldContain("RAIN");
         NothingSerious("#map-table");
     }
 
@@ -219,12 +219,12 @@ public sealed class MapInTheBrowser(RunningApp app) : InBrowser(app)
         SignIn("nora");
         Go($"/e/{entity}/compress?purpose=sales-revenue");
         NothingSerious();
-        Find(".facts").Text.ShouldContain("combinations were walked: none lands elsewhere");
-        Find("main table").Text.ShouldContain("CAPS");
+        TextOf(".facts").ShouldContain("combinations were walked: none lands elsewhere");
+        TextOf("main table").ShouldContain("CAPS");
         wait.Until(b => !b.FindElement(By.CssSelector(".pane")).Text.Contains('…', StringComparison.Ordinal));
-        Find(".pane").Text.ShouldContain("new finding");
+        TextOf(".pane").ShouldContain("new finding");
         Find("#reason").SendKeys("one of the group is enough" + Keys.Enter);
-        Find(".donebox").Text.ShouldContain("combinations land as before");
+        TextOf(".donebox").ShouldContain("combinations land as before");
         var map = await CellsAsync(nora, entity);
         // Every account as before; what decides is the group now, which takes what comes new into it.
         All(map).ShouldBe(before);

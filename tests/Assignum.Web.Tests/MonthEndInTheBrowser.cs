@@ -57,12 +57,12 @@ public sealed class MonthEndInTheBrowser(RunningApp app) : InBrowser(app)
         NothingSerious();
         Find("#sign-receivables .link").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElements(By.CssSelector(".donebox")).Count == 1);
-        Find("#sign-receivables").Text.ShouldContain("prepared by nora");
+        TextOf("#sign-receivables").ShouldContain("prepared by nora");
         SignIn("tomas");
         Go($"/e/{entity}/month-end?month=2026-06");
         Find("#sign-receivables form[action*='Confirm'] .link").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElements(By.CssSelector(".donebox")).Count == 1);
-        Find("#sign-receivables").Text.ShouldContain("confirmed by tomas");
+        TextOf("#sign-receivables").ShouldContain("confirmed by tomas");
         // What is posted into the month after that marks it.
         (
             await PostAsync(
@@ -75,11 +75,11 @@ public sealed class MonthEndInTheBrowser(RunningApp app) : InBrowser(app)
             )
         ).IsSuccessStatusCode.ShouldBeTrue();
         Go($"/e/{entity}/month-end?month=2026-06");
-        Find("#sign-receivables").Text.ShouldContain("posted since");
+        TextOf("#sign-receivables").ShouldContain("posted since");
         Find("#why").SendKeys("agreed");
         Find("form[action*='handler=Close'] .btn-main").SendKeys(Keys.Enter);
         wait.Until(b => b.FindElements(By.CssSelector(".donebox")).Count == 1);
-        Find(".donebox").Text.ShouldContain("June 2026 is closed");
+        TextOf(".donebox").ShouldContain("June 2026 is closed");
         // The year's one open period is cut: what is beside June stays open.
         (await JsonAsync(client, $"/api/v1/entities/{entity}/periods"))
             .EnumerateArray()
@@ -116,7 +116,7 @@ public sealed class MonthEndInTheBrowser(RunningApp app) : InBrowser(app)
             browser.FindElements(By.CssSelector("[role=alert]")).ShouldBeEmpty(page);
             NothingSerious();
         }
-        Find("main").Text.ShouldContain("SI-1");
+        TextOf("main").ShouldContain("SI-1");
     }
 
     [Fact]
