@@ -276,6 +276,7 @@ internal sealed class PostingBatch(
         var e = read.Event;
         var book = books[state.Code];
         var eventId = book.NextEvent();
+        var own = EventLinks.Own(e);
         writer.Add(
             new EventRow(
                 eventId,
@@ -287,15 +288,11 @@ internal sealed class PostingBatch(
                 result.Entry is null ? "nothing" : "posted",
                 of,
                 result.Entry?.CountsAs ?? documents.Register.Posted(e.Reverses ?? "")?.Kind ?? e.Kind,
-                EventLinks.Own(e),
+                own,
                 e.Reverses
             ),
             [.. EventFields.AccountsOf(e).Select(a => (a, views[e.Date].Result!.SetUp.NumberOf(a)))],
-            EntryEffects.Of(
-                result.Quiet,
-                e.Currency ?? views[e.Date].Result!.SetUp.Entity.Currency,
-                e.Reference ?? $"{e.Source}/{e.Id}"
-            ),
+            EntryEffects.Of(result.Quiet, e.Currency ?? views[e.Date].Result!.SetUp.Entity.Currency, own.Name),
             EventLinks.Of(e, result),
             Core.Books.GoodsLines.Of(e, result)
         );

@@ -1,5 +1,5 @@
 -- What goods an event moved stands in what subledgers keep (lines, and quiet_movement without one): rows beside it repeated
--- it, and did not know of what was moved otherwise (docs/decisions/0032).
+-- it (docs/decisions/0032).
 drop table stock_movement;
 
 -- Every event is about its own document. That name stands with the event; rows are only for others. Events of before have
