@@ -23,7 +23,9 @@ public static class Nearest
     {
         if (a.Length > 100)
             a = a[..100];
-        var row = Enumerable.Range(0, b.Length + 1).ToArray();
+        var row = b.Length < 200 ? stackalloc int[b.Length + 1] : new int[b.Length + 1];
+        for (var j = 0; j <= b.Length; j++)
+            row[j] = j;
         for (var i = 1; i <= a.Length; i++)
         {
             var diagonal = row[0];

@@ -157,16 +157,94 @@ public abstract class InBrowser : IDisposable
         var page = System.Text.RegularExpressions.Regex.Replace(new Uri(browser.Url).AbsolutePath, "^/e/[^/]+", "/e");
         if (!Looked.TryAdd($"{page} {within}", true))
             return;
-        browser.ExecuteScript(File.ReadAllText(Path.Combine(AppContext.BaseDirectory, "lib", "axe.min.js")));
+        LookForHindrances(within);
+        var found = Hindrances(false, within).Concat(Hindrances(true, within));
+        found.Where(f => f.Impact is "serious" or "critical").Select(f => f.What).ShouldBeEmpty(browser.Url);
+    }
+
+    private static readonly Lazy<string> Axe = new(() =>
+        File.ReadAllText(Path.Combine(AppContext.BaseDirectory, "lib", "axe.min.js"))
+    );
+
+    // What is said by elements that stand within the same kinds of elements with the same attributes (but for words of
+    // their own) has the same colours by the same rules: of them the first that a test meets is asked for its colours.
+    private const string Unseen = """
+        const words = new Set(['id', 'href', 'src', 'value', 'title', 'name', 'for', 'aria-label', 'aria-labelledby',
+          'aria-describedby', 'aria-controls', 'placeholder', 'action']);
+        const kinds = new Map();
+        // Stripes differ by place, and so may what stands first in a row.
+        const place = (e) => {
+          const at = [...e.parentElement.children].indexOf(e);
+          return at < 6 ? at : 6 + at % 2;
+        };
+        const kind = (e) => {
+          if (!e.parentElement) return e.localName;
+          let known = kinds.get(e);
+          if (known === undefined) {
+            const own = [...e.attributes]
+              .filter((a) => !words.has(a.name) && !a.name.startsWith('hx-') && !/^data-(?!says$|bs-|column$)/.test(a.name))
+              .map((a) => `${a.name}=${a.value}`)
+              .join(' ');
+            kinds.set(e, known = `${kind(e.parentElement)} > ${place(e)} ${e.localName} ${own}`);
+          }
+          return known;
+        };
+        const short = (text) => {
+          let [a, b] = [2166136261, 40389];
+          for (let i = 0; i < text.length; i++) {
+            a = Math.imul(a ^ text.charCodeAt(i), 16777619);
+            b = Math.imul(b + text.charCodeAt(i), 2654435761);
+          }
+          return `${a >>> 0}.${b >>> 0}`;
+        };
+        const seen = new Set((sessionStorage.getItem('kinds-seen') || '').split(' '));
+        for (const e of document.querySelectorAll(arguments[0] + ' *')) {
+          const says = e.matches('input, select, textarea, button')
+            || [...e.childNodes].some((n) => n.nodeType === Node.TEXT_NODE && n.data.trim());
+          if (!says || !e.checkVisibility()) continue;
+          const one = short(kind(e));
+          if (!seen.has(one)) e.toggleAttribute('data-unseen', true);
+          seen.add(one);
+        }
+        for (const [id, of] of [['color-contrast', ''], ['link-in-text-block', 'a[href]']])
+          axe.configure({ rules: [{ id, selector: of + '[data-unseen]' }] });
+        sessionStorage.setItem('kinds-seen', [...seen].join(' '));
+        """;
+
+    /// <summary>Readies the page for <see cref="Hindrances"/>.</summary>
+    private protected void LookForHindrances(string within = "html")
+    {
+        browser.ExecuteScript(Axe.Value);
+        browser.ExecuteScript(Unseen, within);
+    }
+
+    /// <summary>What axe finds on the page that keeps somebody from reading or using it.</summary>
+    /// <param name="colours">Whether only colours that are hard to tell apart are looked for.</param>
+    private protected IReadOnlyList<(string Impact, string What)> Hindrances(
+        bool colours = false,
+        string within = "html"
+    )
+    {
         var json = (string)
             browser.ExecuteAsyncScript(
-                "const done = arguments[1]; axe.run(arguments[0], {runOnly: "
-                    + "['wcag2a','wcag2aa','wcag21a','wcag21aa','wcag22aa']}).then(r => "
-                    + "done(JSON.stringify(r.violations.filter(v => ['serious','critical'].includes(v.impact)).map(v "
-                    + "=> v.id + ': ' + v.nodes.map(n => n.html).slice(0, 3).join(' | ')))))",
-                within
+                """
+                const [within, colours, done] = arguments;
+                if (colours && !document.querySelector('[data-unseen]')) {
+                  done('[]');
+                  return;
+                }
+                axe.run(within, {
+                  resultTypes: ['violations'],
+                  runOnly: colours
+                    ? { type: 'rule', values: ['color-contrast', 'link-in-text-block'] }
+                    : { type: 'tag', values: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'] },
+                }).then((found) => done(JSON.stringify(found.violations.map((v) =>
+                  [v.impact, `${v.id}: ${v.nodes.map((n) => n.html).slice(0, 3).join(' | ')}`]))));
+                """,
+                within,
+                colours
             )!;
-        JsonSerializer.Deserialize<string[]>(json).ShouldBeEmpty(browser.Url);
+        return [.. JsonSerializer.Deserialize<string[][]>(json)!.Select(v => (v[0], v[1]))];
     }
 
     /// <summary>Types into the cell of a grid that has the focus and takes what is offered there.</summary>

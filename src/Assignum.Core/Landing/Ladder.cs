@@ -11,6 +11,19 @@ public sealed class Ladder
         LinePosition = Rungs.ToList().IndexOf(Rung.Line);
     }
 
+    private static readonly Ladder[] AsShipped = [.. Purposes.All.Select(p => new Ladder(p, p.Shipped))];
+
+    /// <summary>The ladders in force, by the index of their purposes: those that rows give, of the other purposes the
+    /// shipped ones.</summary>
+    public static Ladder[] InForce(IReadOnlyList<LadderRow> rows)
+    {
+        var all = AsShipped.ToArray();
+        foreach (var of in rows.GroupBy(r => r.Purpose, StringComparer.Ordinal))
+            if (Purposes.Find(of.Key) is { } purpose)
+                all[purpose.Index] = new Ladder(purpose, of.OrderBy(r => r.Position).Select(r => r.Rung));
+        return all;
+    }
+
     public Purpose Purpose { get; }
 
     /// <summary>Without the closing default.</summary>

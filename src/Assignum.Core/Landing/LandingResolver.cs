@@ -69,7 +69,7 @@ public sealed class LandingResolver
     )
     {
         Index = index;
-        ladders = Ladders(setUp);
+        ladders = Ladder.InForce(setUp.Ladders);
         borrows = new Purpose?[Purposes.All.Count];
         foreach (var borrow in setUp.Borrows)
             borrows[Purposes.Find(borrow.Purpose)!.Index] = Purposes.Find(borrow.From);
@@ -389,18 +389,6 @@ public sealed class LandingResolver
                 now.Add(a.Identity, a);
             return now;
         });
-    }
-
-    private static Ladder[] Ladders(LandingTerms setUp)
-    {
-        var own = setUp.Ladders.ToLookup(r => r.Purpose);
-        return
-        [
-            .. Purposes.All.Select(p => new Ladder(
-                p,
-                own.Contains(p.Name) ? own[p.Name].OrderBy(r => r.Position).Select(r => r.Rung) : p.Shipped
-            )),
-        ];
     }
 
     private readonly record struct TraceKey(Purpose Purpose, LegValues Values, string? Line);

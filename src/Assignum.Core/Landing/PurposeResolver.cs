@@ -6,8 +6,8 @@ namespace Assignum.Core.Landing;
 /// <summary>One purpose's ladder, compiled.</summary>
 /// <remarks>
 /// For every value of every dimension the ladder uses, a word of bits says on which rungs an assignment could hold for
-/// it. The bits of a leg's values are and-ed; only the rungs left are asked, top first. Most legs ask one rung. Figures
-/// in docs/performance.md.
+/// it. The bits of a leg's values are and-ed; only the rungs left are asked, top first. Most legs ask one rung. Rungs on
+/// which nothing is assigned are left out. Figures in docs/performance.md.
 /// </remarks>
 public sealed class PurposeResolver
 {
@@ -33,7 +33,7 @@ public sealed class PurposeResolver
         rungs =
         [
             .. ladder
-                .Rungs.Where(r => r != Rung.Line)
+                .Rungs.Where(r => r != Rung.Line && byRung.Contains(r.Set))
                 .Select(r =>
                     (
                         previous?.rungs.FirstOrDefault(t => t.Rung == r) is { } known && known.Holds(byRung[r.Set])

@@ -313,15 +313,7 @@ public static class SetUpRules
         List<Fault> faults
     )
     {
-        var rows = setUp.Ladders.ToLookup(l => l.Purpose);
-        var ladders = Purposes.All.ToDictionary(
-            p => p.Name,
-            p => new Ladder(
-                p,
-                rows.Contains(p.Name) ? rows[p.Name].OrderBy(r => r.Position).Select(r => r.Rung) : p.Shipped
-            ),
-            StringComparer.Ordinal
-        );
+        var ladders = Ladder.InForce(setUp.Ladders);
         foreach (var assignment in assignments)
         {
             string? key = null;
@@ -336,7 +328,7 @@ public static class SetUpRules
                         "unknown-reference",
                         $"There is no {Words.Of(part.Dimension)} {part.Value}."
                     );
-            var ladder = ladders[assignment.Purpose];
+            var ladder = ladders[Purposes.Find(assignment.Purpose)!.Index];
             if (ladder.Holding(assignment.Set) is null)
                 Say(
                     assignment.Key.Count == 0 ? "purpose" : Words.Of(assignment.Key[0].Dimension).Replace('-', '_'),

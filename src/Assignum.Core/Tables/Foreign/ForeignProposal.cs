@@ -55,9 +55,7 @@ public static partial class ForeignProposal
         {
             var said = row
                 .Cells.Where(c => c.Kind == ForeignCellKind.Text && !c.Empty && c.Trimmed.Length <= 60)
-                .Select(c =>
-                    ForeignFields.All.Select(f => (Field: f, Says: ForeignFields.Says(c.Trimmed, f))).MaxBy(x => x.Says)
-                )
+                .Select(c => ForeignFields.Surest(c.Trimmed))
                 .Where(x => x.Says >= 0.5)
                 .ToList();
             var sum =

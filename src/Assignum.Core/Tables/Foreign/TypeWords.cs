@@ -21,6 +21,14 @@ public static class TypeWords
         .. Known.Where(k => k.Key.Length > 3).OrderByDescending(k => k.Key.Length).Select(k => (k.Key, k.Value)),
     ];
 
+    // A word that says the class goes before one that only says that it is an account.
+    private static readonly (string Alone, string Many, TypeMeaning Meaning)[] Within =
+    [
+        .. ByLength
+            .OrderByDescending(k => k.Meaning.Class is not null)
+            .Select(k => ($" {k.Word} ", $" {k.Word}s ", k.Meaning)),
+    ];
+
     /// <summary>What a word means and how surely: 1 known, 0.7 it has a known word in it, 0.5 it is spelt like one.
     /// Null when nothing is like it.</summary>
     public static (TypeMeaning Meaning, double Sure)? Of(string word)
@@ -33,21 +41,16 @@ public static class TypeWords
         if (Range(plain) is { } range)
             return (range, 1);
         var padded = $" {plain} ";
-        // A word that says the class goes before one that only says that it is an account.
-        foreach (var (known, its) in ByLength.OrderByDescending(k => k.Meaning.Class is not null))
-            if (
-                padded.Contains($" {known} ", StringComparison.Ordinal)
-                || padded.Contains($" {known}s ", StringComparison.Ordinal)
-            )
+        foreach (var (alone, many, its) in Within)
+            if (padded.Contains(alone, StringComparison.Ordinal) || padded.Contains(many, StringComparison.Ordinal))
                 return (its, 0.7);
         if (plain.Length is < 5 or > 40)
             return null;
-        var near = ByLength
-            .Where(k => Math.Abs(k.Word.Length - plain.Length) <= 2)
-            .Select(k => (k.Meaning, Distance: Nearest.Distance(plain, k.Word)))
-            .OrderBy(k => k.Distance)
-            .FirstOrDefault();
-        return near.Meaning is not null && near.Distance <= (plain.Length < 8 ? 1 : 2) ? (near.Meaning, 0.5) : null;
+        var (near, least) = ((TypeMeaning?)null, plain.Length < 8 ? 2 : 3);
+        foreach (var (known, its) in ByLength)
+            if (Math.Abs(known.Length - plain.Length) <= 2 && Nearest.Distance(plain, known) is var far && far < least)
+                (near, least) = (its, far);
+        return near is null ? null : (near, 0.5);
     }
 
     // Where a range of totals begins and ends, by the parts that words for it have, in whatever order and however they
