@@ -129,6 +129,9 @@ public class OldDatabase
               from pg_constraint where connamespace = 'public'::regnamespace
             union all select 'right ' || table_name || ' ' || privilege_type, 'yes'
               from information_schema.role_table_grants where grantee = 'assignum_app'
+            union all select 'measured ' || attrelid::regclass || '.' || attname, coalesce(attstattarget::text, '')
+              from pg_attribute join pg_class on pg_class.oid = attrelid
+              where relnamespace = 'public'::regnamespace and attnum > 0 and not attisdropped
             """;
         await using var fresh = new TestDatabase();
         var wanted = await ReadAsync(fresh.Owner, Shape);

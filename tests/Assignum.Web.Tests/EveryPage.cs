@@ -127,6 +127,38 @@ public sealed class EveryPage(RunningApp app) : InBrowser(app), IClassFixture<Ru
         found.ShouldBeEmpty();
     }
 
+    /// <summary>The look at colours leaves out what was looked at, and nothing else.</summary>
+    [Fact]
+    public void What_is_hard_to_read_is_found_among_much_that_was_seen()
+    {
+        SignIn("admin");
+        Go("/e/SKERROW/chart");
+        string[] Faults(string script)
+        {
+            browser.ExecuteScript(script);
+            LookForHindrances();
+            return
+            [
+                .. Hindrances()
+                    .Where(f => f.What.StartsWith("color-contrast", StringComparison.Ordinal))
+                    .Select(f => f.What),
+            ];
+        }
+        Faults("").ShouldBeEmpty();
+        // Elements of a kind that was seen, one of them pale by a class, the other by the row that it stands in.
+        Faults(
+                """
+                const pale = new CSSStyleSheet();
+                pale.replaceSync('.pale, .pale * { color: #ccc !important; background: #fff !important }');
+                document.adoptedStyleSheets = [...document.adoptedStyleSheets, pale];
+                document.querySelectorAll('main a')[9].classList.add('pale');
+                """
+            )
+            .ShouldHaveSingleItem()
+            .ShouldContain("pale");
+        Faults("document.querySelectorAll('main a')[20].parentElement.classList.add('pale')").ShouldHaveSingleItem();
+    }
+
     private void Seen(string palette)
     {
         browser.ExecuteCdpCommand(
