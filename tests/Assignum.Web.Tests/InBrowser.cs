@@ -185,9 +185,11 @@ public abstract class InBrowser : IDisposable
           if (!e.parentElement) return e.localName;
           let known = kinds.get(e);
           if (known === undefined) {
+            // Styles ask whether such an attribute is there or empty, and no more of it.
+            const word = (name) => words.has(name) || /^data-(?!says$|bs-|column$)/.test(name);
             const own = [...e.attributes]
-              .filter((a) => !words.has(a.name) && !a.name.startsWith('hx-') && !/^data-(?!says$|bs-|column$)/.test(a.name))
-              .map((a) => `${a.name}=${a.value}`)
+              .filter((a) => !a.name.startsWith('hx-') && a.name !== 'data-unseen')
+              .map((a) => `${a.name}=${word(a.name) && a.value ? '…' : a.value}`)
               .join(' ');
             kinds.set(e, known = `${kind(e.parentElement)} > ${place(e)} ${e.localName} ${own}`);
           }
