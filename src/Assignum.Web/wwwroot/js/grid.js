@@ -35,6 +35,8 @@ function start() {
   const folded = new Set();
   const selected = new Set();
   let anchor = null;
+  // The cell that is written in, until it is left.
+  let writing = null;
 
   const all = () => [...(fresh?.rows ?? []), ...body.rows].filter((r) => !r.classList.contains('more') && !r.classList.contains('pad'));
   const rows = () => all().filter((r) => !r.hidden);
@@ -47,6 +49,7 @@ function start() {
 
   // Rows that come and go leave whoever stands in one of them where they are, or on the first.
   const sight = windowed(table, body, frame, all, (change) => {
+    writing?.leave(true, null);
     const [number, column, had] = [here()?.parentElement.dataset.number, here()?.dataset.column, table.contains(document.activeElement)];
     change();
     const row = !here() && number && find(number);
@@ -185,16 +188,31 @@ function start() {
   // Whoever holds changes back saves them by a key; without that each change is saved at once.
   const changed = (what) => { draw(); if (holding()) wait(); else save(what); };
 
+  // Rows are not drawn anew under somebody who writes in one: what is typed would go with the cell. They are asked for again
+  // when it is written, and whoever moves on meanwhile stays there.
   async function reload(renumbered = new Map()) {
-    const at = here();
-    const place = at && { number: at.parentElement.dataset.number, column: columnOf(at), index: cellsOf(at.parentElement).indexOf(at) };
-    const focus = table.contains(document.activeElement) || document.activeElement === document.body;
+    let place = null;
+    let focus = false;
+    const undisturbed = async (ask) => {
+      for (;;) {
+        await writing?.written;
+        const rows = await ask();
+        if (writing) continue;
+        const at = here();
+        place = at && { number: at.parentElement.dataset.number, column: columnOf(at), index: cellsOf(at.parentElement).indexOf(at) };
+        focus = table.contains(document.activeElement) || document.activeElement === document.body;
+        return rows;
+      }
+    };
     if (!sight.on) {
-      const answer = await fetch(`${table.dataset.rows}&skip=0&take=${body.rows.length}`);
-      if (!answer.ok) return;
-      body.innerHTML = await answer.text();
+      const html = await undisturbed(async () => {
+        const answer = await fetch(`${table.dataset.rows}&skip=0&take=${body.rows.length}`);
+        return answer.ok ? answer.text() : null;
+      });
+      if (html === null) return;
+      body.innerHTML = html;
       window.htmx?.process(body);
-    } else if (!await sight.again()) return;
+    } else if (!await sight.again(undisturbed)) return;
     const number = place && (renumbered.get(place.number) ?? place.number);
     const row = number && find(number);
     if (row) go(cellsOf(row)[place.index], focus); else first();
@@ -222,7 +240,9 @@ function start() {
     if (!may || !column || !number) return;
     const head = headOf(column);
     const named = `${column.replaceAll('_', ' ')} of ${number}`;
-    editCell(cell, {
+    const mine = {};
+    mine.written = new Promise((done) => { mine.done = done; });
+    mine.leave = editCell(cell, {
       label: named,
       words: head?.dataset.words?.split(' ').filter(Boolean) ?? [],
       titles: JSON.parse(head?.dataset.titles ?? '{}'),
@@ -230,8 +250,10 @@ function start() {
       value: pending.change(number, column)?.value ?? cell.dataset.value ?? '',
       typed,
       end(take, value, key) {
+        if (writing === mine) writing = null;
+        mine.done();
         const to = key === 'FillEnter' && selected.size > 0 ? [...selected] : [number];
-        if (take) { for (const one of to) put(one, column, at(one, column)?.dataset.value ?? '', value); draw(); }
+        if (take) { for (const one of to) put(one, column, (one === number ? cell : at(one, column))?.dataset.value ?? '', value); draw(); }
         if (take && head?.dataset.pick && value.trim()) clear(head.dataset.pick, column, to, value);
         if (key === 'Escape' || key === 'FillEnter') cell.focus();
         else if (key === 'Enter') step(cell, 1, 0);
@@ -239,6 +261,7 @@ function start() {
         if (take) changed(named);
       },
     });
+    writing = mine;
   }
 
   const at = (number, column) => find(number)?.querySelector(`td[data-column="${column}"]`);

@@ -22,12 +22,14 @@ export function windowed(table, body, frame, all, drawn) {
     }
   }
 
-  async function load(from) {
-    const answer = await fetch(`${table.dataset.rows}&skip=${from}&take=${Window}`);
-    if (!answer.ok) return false;
-    if (answer.headers.get('X-Rows')) table.dataset.total = answer.headers.get('X-Rows');
-    const html = await answer.text();
-    drawn(() => { body.innerHTML = html; start = from; room(); });
+  async function load(from, asked = (ask) => ask()) {
+    const found = await asked(async () => {
+      const answer = await fetch(`${table.dataset.rows}&skip=${from}&take=${Window}`);
+      return answer.ok && { rows: answer.headers.get('X-Rows'), html: await answer.text() };
+    });
+    if (!found) return false;
+    if (found.rows) table.dataset.total = found.rows;
+    drawn(() => { body.innerHTML = found.html; start = from; room(); });
     const count = document.getElementById('grid-total');
     if (count) count.textContent = Number(table.dataset.total).toLocaleString('en').replaceAll(',', '\u00a0');
     return true;
@@ -63,5 +65,5 @@ export function windowed(table, body, frame, all, drawn) {
   }
 
   if (on) frame?.addEventListener('scroll', follow, { passive: true });
-  return { on, room, end, following, again: () => load(start) };
+  return { on, room, end, following, again: (asked) => load(start, asked) };
 }

@@ -3,7 +3,7 @@
 /** The word that begins with what was typed, or undefined: words are typed with spaces for their hyphens. */
 export const spelled = (words, typed, titles = {}) => words.find((w) => (titles[w] ?? w.replaceAll('-', ' ')).toLowerCase().startsWith(typed.toLowerCase()));
 
-/** Puts a field into a cell. `end(take, value, key)` is told once: whether the value is taken, and by which key. */
+/** Puts a field into a cell. `end(take, value, key)` is told once: whether the value is taken, and by which key. Gives what leaves it. */
 export function edit(cell, { label, words, titles = {}, pick, value, typed, end }) {
   const field = document.createElement(words.length ? 'select' : 'input');
   field.className = words.length ? 'form-select' : 'form-control';
@@ -48,4 +48,5 @@ export function edit(cell, { label, words, titles = {}, pick, value, typed, end 
   field.addEventListener('picked', (event) => close(true, event.detail ?? 'Enter'));
   // A letter that only opened the list stores nothing when the focus goes elsewhere.
   field.addEventListener('blur', () => setTimeout(() => { if (document.activeElement !== field && !document.getElementById('in-place')?.open) close(!(words.length && letters), null); }, 0));
+  return close;
 }
