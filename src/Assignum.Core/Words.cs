@@ -1,4 +1,5 @@
-using System.Collections.Frozen;
+using System.Globalization;
+using System.Runtime.CompilerServices;
 using System.Text;
 
 namespace Assignum.Core;
@@ -11,28 +12,56 @@ public static class Words
 {
     /// <summary>The word for a value, e.g. <c>cost-of-sales</c>.</summary>
     public static string Of<T>(T value)
-        where T : struct, Enum => Table<T>.Word[value];
+        where T : struct, Enum =>
+        Known<T>.Words.Ordered[
+            Unsafe.SizeOf<T>() == sizeof(byte) ? Unsafe.As<T, byte>(ref value) : Unsafe.As<T, int>(ref value)
+        ];
 
     /// <summary>The value for a word; false when the word is none of <see cref="All{T}"/>.</summary>
     public static bool TryParse<T>(string word, out T value)
-        where T : struct, Enum => Table<T>.Value.TryGetValue(word, out value);
+        where T : struct, Enum
+    {
+        var found = Known<T>.Words.Place.TryGetValue(word, out var place);
+        var small = (byte)place;
+        value = Unsafe.SizeOf<T>() == sizeof(byte) ? Unsafe.As<byte, T>(ref small) : Unsafe.As<int, T>(ref place);
+        return found;
+    }
 
     /// <summary>Every word of the enum, in declaration order.</summary>
     public static IReadOnlyList<string> All<T>()
-        where T : struct, Enum => Table<T>.Ordered;
+        where T : struct, Enum => Known<T>.Words.Ordered;
 
     /// <summary>A word as a title: <c>goods-received</c> as "Goods received".</summary>
     public static string Title(string word) =>
         word.Length == 0 ? "" : char.ToUpperInvariant(word[0]) + word[1..].Replace('-', ' ');
 
-    private static class Table<T>
+    private static class Known<T>
         where T : struct, Enum
     {
-        internal static readonly string[] Ordered = [.. Enum.GetNames<T>().Select(Kebab)];
-        internal static readonly FrozenDictionary<T, string> Word = Enum.GetValues<T>()
-            .ToFrozenDictionary(v => v, v => Kebab(v.ToString()));
-        internal static readonly FrozenDictionary<string, T> Value = Enum.GetValues<T>()
-            .ToFrozenDictionary(v => Kebab(v.ToString()), v => v, StringComparer.Ordinal);
+        internal static readonly WordsOf Words = new(typeof(T));
+    }
+
+    // The same code for every enum: what is made anew for each is compiled anew for each at every start.
+    private sealed class WordsOf
+    {
+        internal WordsOf(Type type)
+        {
+            Ordered = [.. Enum.GetNames(type).Select(Kebab)];
+            var values = Enum.GetValuesAsUnderlyingType(type);
+            for (var i = 0; i < Ordered.Length; i++)
+            {
+                var value = values.GetValue(i);
+                if (value is not (int or byte) || Convert.ToInt32(value, CultureInfo.InvariantCulture) != i)
+                    throw new NotSupportedException($"{type.Name} does not count its members from 0 by one.");
+                Place.Add(Ordered[i], i);
+            }
+        }
+
+        /// <summary>The word of each value.</summary>
+        internal string[] Ordered { get; }
+
+        /// <summary>The value of each word.</summary>
+        internal Dictionary<string, int> Place { get; } = new(StringComparer.Ordinal);
     }
 
     private static string Kebab(string name)
