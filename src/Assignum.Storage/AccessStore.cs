@@ -278,7 +278,8 @@ public static class AccessStore
     /// <summary>Every stored data-protection key.</summary>
     public static IReadOnlyList<string> ProtectionKeys(Database database)
     {
-        using var command = database.Command("select xml from data_protection_key order by name");
+        using var db = database.Open();
+        using var command = new NpgsqlCommand("select xml from data_protection_key order by name", db);
         using var reader = command.ExecuteReader();
         var keys = new List<string>();
         while (reader.Read())
@@ -289,8 +290,10 @@ public static class AccessStore
     /// <summary>Stores a data-protection key.</summary>
     public static void StoreProtectionKey(Database database, string name, string xml)
     {
-        using var command = database.Command(
-            "insert into data_protection_key values ($1, $2) on conflict (name) do nothing"
+        using var db = database.Open();
+        using var command = new NpgsqlCommand(
+            "insert into data_protection_key values ($1, $2) on conflict (name) do nothing",
+            db
         );
         command.Parameters.Add(new() { Value = name });
         command.Parameters.Add(new() { Value = xml });

@@ -1,3 +1,5 @@
+using System.Collections.Concurrent;
+using System.Data;
 using DbUp;
 using DbUp.Engine.Output;
 using DbUp.Postgresql;
@@ -47,11 +49,80 @@ public sealed class Database : IAsyncDisposable
         return builder.Build();
     }
 
-    /// <summary>Opens a connection of the pool.</summary>
-    public ValueTask<NpgsqlConnection> OpenAsync(CancellationToken stop) => pool.OpenConnectionAsync(stop);
+    // A statement that the server refuses while the driver prepares it (for a character that no text holds, or because
+    // whoever asked went away) stays with its connection as prepared, without its columns: whoever comes by it next is answered
+    // with a fault of the driver. So a connection of which that may be is noted by its server process, and forgets
+    // its statements before it serves again.
+    private readonly ConcurrentDictionary<int, bool> doubtful = new();
+    private static readonly AsyncLocal<Served?> Serving = new();
 
-    /// <summary>A command on a connection of its own, for a single statement.</summary>
+    /// <summary>Opens a connection of the pool.</summary>
+    /// <param name="stop">Of what the connection is for: when it comes while the connection is open, the connection is
+    /// <see cref="Served">doubted</see>.</param>
+    public async ValueTask<NpgsqlConnection> OpenAsync(CancellationToken stop)
+    {
+        var db = pool.CreateConnection();
+        await OpenAsync(db, stop);
+        return db;
+    }
+
+    /// <summary>Opens a connection of the pool, for whoever cannot wait otherwise.</summary>
+    public NpgsqlConnection Open()
+    {
+        var db = pool.OpenConnection();
+        Ready(db);
+        return db;
+    }
+
+    /// <summary>Opens a connection of the pool that was closed, again.</summary>
+    public async Task OpenAsync(NpgsqlConnection db, CancellationToken stop)
+    {
+        await db.OpenAsync(stop);
+        var server = Ready(db);
+        if (!stop.CanBeCanceled)
+            return;
+        var heard = stop.UnsafeRegister(_ => doubtful[server] = true, null);
+        void Closed(object _, StateChangeEventArgs change)
+        {
+            if (change.CurrentState == ConnectionState.Open)
+                return;
+            db.StateChange -= Closed;
+            heard.Dispose();
+        }
+        db.StateChange += Closed;
+    }
+
+    private int Ready(NpgsqlConnection db)
+    {
+        var server = db.ProcessID;
+        if (!doubtful.IsEmpty && doubtful.TryRemove(server, out _))
+            db.UnprepareAll();
+        Serving.Value?.By.Add(server);
+        return server;
+    }
+
+    /// <summary>A command on a connection of its own, for a single statement of a tool or a test.</summary>
     public NpgsqlCommand Command(string sql) => pool.CreateCommand(sql);
+
+    /// <summary>Notes from now on by which connections the caller, and whatever it calls, is served.</summary>
+    public Served Attend() => Serving.Value = new Served(this);
+
+    /// <summary>Connections that somebody was served by.</summary>
+    public sealed class Served
+    {
+        private readonly Database of;
+
+        internal Served(Database of) => this.of = of;
+
+        internal ConcurrentBag<int> By { get; } = [];
+
+        /// <summary>Something failed on one of them: each forgets its statements before it serves again.</summary>
+        public void Doubt()
+        {
+            foreach (var server in By)
+                of.doubtful[server] = true;
+        }
+    }
 
     /// <summary>Whether the database answers within two seconds.</summary>
     public async Task<bool> AnswersAsync(CancellationToken stop)
@@ -60,7 +131,8 @@ public sealed class Database : IAsyncDisposable
         {
             using var limit = CancellationTokenSource.CreateLinkedTokenSource(stop);
             limit.CancelAfter(TimeSpan.FromSeconds(2));
-            await using var command = pool.CreateCommand("select 1 from schema_migration limit 1");
+            await using var db = await OpenAsync(limit.Token);
+            await using var command = new NpgsqlCommand("select 1 from schema_migration limit 1", db);
             await command.ExecuteScalarAsync(limit.Token);
             return true;
         }

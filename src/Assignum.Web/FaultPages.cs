@@ -13,9 +13,6 @@ internal sealed partial class FaultPages(ILogger<FaultPages> log) : IExceptionHa
     public async ValueTask<bool> TryHandleAsync(HttpContext http, Exception e, CancellationToken stop)
     {
         var (status, title, code, message) = Explain(e);
-        // What was half sent must not be answered to the next who takes the connection.
-        if (e is System.Text.EncoderFallbackException or PostgresException { SqlState: "22021" or "22P05" })
-            NpgsqlConnection.ClearAllPools();
         if (status >= 500)
         {
             LogFailed(e, http.Request.Method, http.Request.Path, status, http.TraceIdentifier);

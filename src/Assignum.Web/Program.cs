@@ -133,6 +133,21 @@ if (serving.Proxies.Count > 0)
     app.UseForwardedHeaders();
 Watching.Requests(app);
 app.UseExceptionHandler(_ => { });
+app.Use(
+    async (http, next) =>
+    {
+        var served = http.RequestServices.GetRequiredService<Database>().Attend();
+        try
+        {
+            await next(http);
+        }
+        catch
+        {
+            served.Doubt();
+            throw;
+        }
+    }
+);
 app.UseHostFiltering();
 if (serving.Secure)
     app.UseHsts();

@@ -64,6 +64,7 @@ public sealed class Feeder(
         await using var lease = await FeedLease.TakeAsync(links.Desk, (due.Entity, due.Connection), stop);
         if (lease is null)
             return;
+        var served = links.Desk.Database.Attend();
         try
         {
             var held = lease.Held;
@@ -106,7 +107,7 @@ public sealed class Feeder(
             await new PostFeed(links, post, places, lease, state, link).RunAsync(held);
             if (asked is null)
                 return;
-            await db.OpenAsync(held);
+            await links.Desk.Database.OpenAsync(db, held);
             await TellAsync(db, lease, state, link, asked.Offers("writes", "outcomes"), held);
             await asked.ProposeAsync(held);
         }
@@ -116,6 +117,7 @@ public sealed class Feeder(
         catch (Exception e)
             when (e is PostgresException or InvalidOperationException or JsonException or KeyNotFoundException)
         {
+            served.Doubt();
             links.Desk.Unforeseen?.Invoke(e);
             await using var db = await links.Desk.Database.OpenAsync(stop);
             await ConnectionStore.AskedAsync(

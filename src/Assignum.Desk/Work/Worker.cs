@@ -107,6 +107,7 @@ public sealed class Worker(DeskContext desk, IEnumerable<IWorkKind> kinds)
         using var halt = CancellationTokenSource.CreateLinkedTokenSource(stop);
         var held = new Holding(this, row, halt);
         var keeping = held.KeepAsync();
+        var served = desk.Database.Attend();
         try
         {
             if (row.Attempts > MostAttempts)
@@ -150,6 +151,7 @@ public sealed class Worker(DeskContext desk, IEnumerable<IWorkKind> kinds)
         catch (Exception e)
             when (e is NpgsqlException or IOException or TimeoutException or JsonException or InvalidOperationException)
         {
+            served.Doubt();
             var last = row.Attempts >= MostAttempts;
             await EndAsync(
                 row,

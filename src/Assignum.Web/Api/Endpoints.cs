@@ -38,6 +38,13 @@ internal static class Endpoints
     public static void MapApi(this WebApplication app)
     {
         var api = app.MapGroup("/api/v1").RequireAuthorization(ApiKeyHandler.Scheme).DisableAntiforgery();
+        // What stands in an address and is no number where one is wanted: the binding only says so by the status.
+        api.AddEndpointFilter(
+            (context, next) =>
+                context.HttpContext.Response.StatusCode == StatusCodes.Status400BadRequest
+                    ? throw new BadHttpRequestException("A value in the address cannot be read.")
+                    : next(context)
+        );
         api.MapGet("/entities", ListEntitiesAsync).WithSummary("The entities this key may see");
         api.MapPost("/entities", CreateEntityAsync).WithSummary("Create an entity");
         var entity = api.MapGroup("/entities/{entity}");
