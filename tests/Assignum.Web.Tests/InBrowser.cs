@@ -166,10 +166,6 @@ public abstract class InBrowser : IDisposable
             .ShouldBeEmpty(browser.Url);
     }
 
-    private static readonly Lazy<string> Axe = new(() =>
-        File.ReadAllText(Path.Combine(AppContext.BaseDirectory, "lib", "axe.min.js"))
-    );
-
     // What is said by elements that stand within the same kinds of elements with the same attributes (but for words of
     // their own) has the same colours by the same rules: of them the first that a test meets is asked for its colours.
     private const string Unseen = """
@@ -221,7 +217,19 @@ public abstract class InBrowser : IDisposable
     /// <summary>Readies the page for <see cref="Hindrances"/>.</summary>
     private protected void LookForHindrances(string within = "html")
     {
-        browser.ExecuteScript(Axe.Value);
+        browser
+            .ExecuteAsyncScript(
+                """
+                const [address, done] = arguments;
+                const axe = document.createElement('script');
+                axe.src = address;
+                axe.onload = () => done(true);
+                axe.onerror = () => done(false);
+                document.head.append(axe);
+                """,
+                AxeBeside.Address
+            )
+            .ShouldBe(true);
         browser.ExecuteScript(Unseen, within);
     }
 

@@ -1,8 +1,11 @@
 using System.Net.Http.Headers;
 using Assignum.Testing;
+using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
+using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Identity;
 using Microsoft.AspNetCore.Mvc.Testing;
+using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.Logging;
 using Microsoft.Extensions.Options;
 using Xunit.Sdk;
@@ -130,8 +133,33 @@ public class RunningApp : IAsyncLifetime
                 builder.UseSetting(name, value);
             builder.UseContentRoot(Path.Combine(ProjectFiles.Root, "src", "Assignum.Web"));
             builder.ConfigureLogging(l => l.ClearProviders());
+            builder.ConfigureServices(s => s.AddSingleton<IStartupFilter, AxeBeside>());
         }
     }
+}
+
+/// <summary>Axe at an address of its own beside the application's, so that a browser reads it once: handed over with a command
+/// it is half a megabyte that is read anew on each page.</summary>
+internal sealed class AxeBeside : IStartupFilter
+{
+    public const string Address = "/axe-of-the-tests.js";
+
+    private static readonly byte[] Script = File.ReadAllBytes(
+        Path.Combine(AppContext.BaseDirectory, "lib", "axe.min.js")
+    );
+
+    /// <inheritdoc/>
+    public Action<IApplicationBuilder> Configure(Action<IApplicationBuilder> next) =>
+        app =>
+        {
+            app.Map(Address, axe => axe.Run(async http =>
+                {
+                    http.Response.ContentType = "text/javascript; charset=utf-8";
+                    http.Response.Headers.CacheControl = "public, max-age=3600";
+                    await http.Response.Body.WriteAsync(Script, http.RequestAborted);
+                }));
+            next(app);
+        };
 }
 
 /// <summary>One application for all tests of a collection.</summary>
