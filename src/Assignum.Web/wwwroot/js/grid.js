@@ -179,8 +179,9 @@ function start() {
     pending.clear();
     fresh?.replaceChildren();
     if (answer.change) memory.made(answer.change);
-    say(answer.change ? `${answer.rows === 1 ? `1 ${noun()}` : `${answer.rows} rows`} changed.` : 'Nothing was different.');
+    // Said when it is to be seen: whoever goes on by what is said goes on from what is stored now.
     await reload(renumbered);
+    say(answer.change ? `${answer.rows === 1 ? `1 ${noun()}` : `${answer.rows} rows`} changed.` : 'Nothing was different.');
     standing();
     wait();
   }
@@ -228,9 +229,9 @@ function start() {
     if (!answer.ok) { say(`Could not ${word}: ${answer.faults[0]?.message}`, true); return; }
     memory.keep(from, list);
     memory.keep(to, [...memory.list(to), answer.change]);
-    say(word === 'undo' ? 'Undone.' : 'Done again.');
     standing();
     await reload();
+    say(word === 'undo' ? 'Undone.' : 'Done again.');
   }
 
   // The cell is edited where it stands.
