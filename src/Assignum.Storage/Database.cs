@@ -54,11 +54,11 @@ public sealed class Database : IAsyncDisposable
     // with a fault of the driver. So a connection of which that may be is noted by its server process, and forgets
     // its statements before it serves again.
     private readonly ConcurrentDictionary<int, bool> doubtful = new();
-    private static readonly AsyncLocal<Served?> Serving = new();
+    private readonly AsyncLocal<ConcurrentDictionary<int, bool>?> servedBy = new();
 
     /// <summary>Opens a connection of the pool.</summary>
     /// <param name="stop">Of what the connection is for: where it came before the connection is closed, the connection is
-    /// <see cref="Served">doubted</see>.</param>
+    /// <see cref="ServeAsync">doubted</see>.</param>
     public async ValueTask<NpgsqlConnection> OpenAsync(CancellationToken stop)
     {
         var db = pool.CreateConnection();
@@ -97,30 +97,28 @@ public sealed class Database : IAsyncDisposable
         var server = db.ProcessID;
         if (!doubtful.IsEmpty && doubtful.TryRemove(server, out _))
             db.UnprepareAll();
-        Serving.Value?.By.TryAdd(server, true);
+        servedBy.Value?.TryAdd(server, true);
         return server;
     }
 
     /// <summary>A command on a connection of its own, for a single statement of a tool or a test.</summary>
     public NpgsqlCommand Command(string sql) => pool.CreateCommand(sql);
 
-    /// <summary>Notes from now on by which connections the caller, and whatever it calls, is served.</summary>
-    public Served Attend() => Serving.Value = new Served(this);
-
-    /// <summary>Connections that somebody was served by.</summary>
-    public sealed class Served
+    /// <summary>Does something; where it fails, each connection that it was served by is doubted: it forgets its statements
+    /// before it serves again.</summary>
+    public async Task ServeAsync(Func<Task> task)
     {
-        private readonly Database of;
-
-        internal Served(Database of) => this.of = of;
-
-        internal ConcurrentDictionary<int, bool> By { get; } = [];
-
-        /// <summary>Something failed on one of them: each forgets its statements before it serves again.</summary>
-        public void Doubt()
+        ConcurrentDictionary<int, bool> by = [];
+        servedBy.Value = by;
+        try
         {
-            foreach (var (server, _) in By)
-                of.doubtful[server] = true;
+            await task();
+        }
+        catch
+        {
+            foreach (var (server, _) in by)
+                doubtful[server] = true;
+            throw;
         }
     }
 

@@ -28,7 +28,8 @@ internal sealed partial class FeedService(Feeder feeder, IConfiguration configur
                 {
                     LogAway(e);
                 }
-                catch (Exception e) when (e is InvalidOperationException or System.Text.Json.JsonException)
+                // Whatever it is, also a wait that was too long: the program goes on.
+                catch (Exception e) when (!stoppingToken.IsCancellationRequested)
                 {
                     LogBroken(e);
                 }

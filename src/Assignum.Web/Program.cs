@@ -133,21 +133,7 @@ if (serving.Proxies.Count > 0)
     app.UseForwardedHeaders();
 Watching.Requests(app);
 app.UseExceptionHandler(_ => { });
-app.Use(
-    async (http, next) =>
-    {
-        var served = http.RequestServices.GetRequiredService<Database>().Attend();
-        try
-        {
-            await next(http);
-        }
-        catch
-        {
-            served.Doubt();
-            throw;
-        }
-    }
-);
+app.Use((http, next) => http.RequestServices.GetRequiredService<Database>().ServeAsync(() => next(http)));
 app.UseHostFiltering();
 if (serving.Secure)
     app.UseHsts();

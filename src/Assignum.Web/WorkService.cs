@@ -30,6 +30,11 @@ internal sealed partial class WorkService(Worker worker, WorkDesk given, ILogger
                 {
                     LogAway(e);
                 }
+                // Whatever it is, also a wait that was too long: the program goes on.
+                catch (Exception e) when (!stoppingToken.IsCancellationRequested)
+                {
+                    LogBroken(e);
+                }
                 await called.WaitAsync(Looks, stoppingToken);
             }
         }
@@ -42,4 +47,7 @@ internal sealed partial class WorkService(Worker worker, WorkDesk given, ILogger
 
     [LoggerMessage(LogLevel.Warning, "The database is away; work waits.")]
     private partial void LogAway(Exception e);
+
+    [LoggerMessage(LogLevel.Error, "A fault of the program met the taking of work; it is tried again.")]
+    private partial void LogBroken(Exception e);
 }

@@ -43,14 +43,10 @@ public sealed class DoubtfulConnections : IAsyncDisposable
     {
         const string sql = "select $1::text || '!'";
         await OftenAsync(sql);
-        async Task RefusedAsync()
-        {
-            var served = database.Attend();
-            var refused = await Should.ThrowAsync<PostgresException>(() => SayAsync(sql, "no\0text", Stop));
-            refused.SqlState.ShouldBe("22021");
-            served.Doubt();
-        }
-        await RefusedAsync();
+        var refused = await Should.ThrowAsync<PostgresException>(() =>
+            database.ServeAsync(() => SayAsync(sql, "no\0text", Stop))
+        );
+        refused.SqlState.ShouldBe("22021");
         (await SayAsync(sql, "hail", Stop)).ShouldBe("hail!");
         // Whoever is not named by anybody keeps what is prepared: it is not made anew for each.
         (await SayAsync(sql, "sleet", Stop)).ShouldBe("sleet!");

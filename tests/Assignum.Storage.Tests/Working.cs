@@ -262,7 +262,13 @@ public class Working
         await using var company = new Company();
         var code = await company.OpenAsync();
         var given = await GivenAsync(company, code);
-        var worker = WorkerOf(company, new Told((_, _) => throw new IOException("the disk is away")));
+        // A fault that nobody thought of is no different from a disk that is away.
+        var faults = new Queue<Exception>([
+            new KeyNotFoundException(),
+            new OverflowException("too much"),
+            new IOException("the disk is away"),
+        ]);
+        var worker = WorkerOf(company, new Told((_, _) => throw faults.Dequeue()));
         for (var i = 1; i <= 3; i++)
         {
             (await worker.NextAsync(Stop)).ShouldBeTrue();
@@ -275,6 +281,44 @@ public class Working
         await WorkerOf(company, new Told((_, _) => Task.FromResult(new Outcome<object>(new { }, null, []))))
             .NextAsync(Stop);
         (await NowAsync(company, code, given.Id)).Status.ShouldBe("done");
+    }
+
+    [Fact]
+    public async Task What_failed_leaves_no_broken_statement_to_the_next_attempt()
+    {
+        await using var company = new Company();
+        var code = await company.OpenAsync();
+        var given = await GivenAsync(company, code);
+        async Task<string> SayAsync(string text)
+        {
+            await using var db = await company.Test.Database.OpenAsync(Stop);
+            await using var command = new Npgsql.NpgsqlCommand("select $1::text || '!'", db)
+            {
+                Parameters = { new() { Value = text } },
+            };
+            return (string)(await command.ExecuteScalarAsync(Stop))!;
+        }
+        // The driver prepares it the third time, and the server refuses it then.
+        var texts = new Queue<string>(["rain", "rain", "no\0text", "hail"]);
+        var worker = WorkerOf(
+            company,
+            new Told(
+                async (_, _) =>
+                {
+                    var said = "";
+                    while (said != "hail!")
+                        said = await SayAsync(texts.Dequeue());
+                    return new Outcome<object>(new { said }, null, []);
+                }
+            )
+        );
+        (await worker.NextAsync(Stop)).ShouldBeTrue();
+        (await NowAsync(company, code, given.Id)).Says!.ShouldContain("22021");
+        (await worker.NextAsync(Stop)).ShouldBeTrue();
+        (await NowAsync(company, code, given.Id)).ShouldSatisfyAllConditions(
+            r => r.Status.ShouldBe("done", r.Says),
+            r => r.Attempts.ShouldBe(2)
+        );
     }
 
     [Fact]

@@ -64,60 +64,17 @@ public sealed class Feeder(
         await using var lease = await FeedLease.TakeAsync(links.Desk, (due.Entity, due.Connection), stop);
         if (lease is null)
             return;
-        var served = links.Desk.Database.Attend();
         try
         {
-            var held = lease.Held;
-            await using var db = await links.Desk.Database.OpenAsync(held);
-            var actor = PostFeed.ActorOf(due.EntityCode, due.Code);
-            if (
-                (await links.Desk.EnterAsync(db, actor, due.EntityCode, Access.Role.Preparer, false, held)).Result
-                    is not { State: var state }
-                || await ConnectionStore.FindAsync(db, state.Id, due.Code, false, held) is not { } link
-                || !(
-                    link.State == "live"
-                    || link.State == "joining" && (link.ParallelFrom is not null || link.Folder is not null)
-                )
-            )
-                return;
-            if (due.Asks && !link.IsAsked)
-                await LookAsync(db, actor, state, link, held);
-            var asked = due.Asks && link.IsAsked ? await AskAsync(db, lease, state, link, held) : null;
-            link = (await ConnectionStore.FindAsync(db, state.Id, due.Code, false, held))!;
-            if (link.State == "joining")
-            {
-                if (asked is not null && link.Of.TakesEntries)
-                    await ReadThereAsync(db, lease, state, link, held);
-                else if (asked is not null)
-                    await asked.ProposeAsync(held);
-                return;
-            }
-            if (link.State != "live")
-                return;
-            if (link.Of.TakesEntries)
-            {
-                if (link.SendsBy == "interface")
-                    await SendAsync(db, lease, state, link, asked is not null, held);
-                else if (asked is not null)
-                    await ReadThereAsync(db, lease, state, link, held);
-                return;
-            }
-            // Whoever posts waits for nobody, and holds no second connection.
-            await db.CloseAsync();
-            await new PostFeed(links, post, places, lease, state, link).RunAsync(held);
-            if (asked is null)
-                return;
-            await links.Desk.Database.OpenAsync(db, held);
-            await TellAsync(db, lease, state, link, asked.Offers("writes", "outcomes"), held);
-            await asked.ProposeAsync(held);
+            await links.Desk.Database.ServeAsync(() => TurnAsync(due, lease));
         }
         // It is another's by now, or the program ends.
         catch (OperationCanceledException) when (!stop.IsCancellationRequested) { }
         // What is wrong with one keeps no other from going on.
         catch (Exception e)
-            when (e is PostgresException or InvalidOperationException or JsonException or KeyNotFoundException)
+            when (e is PostgresException || e is not (NpgsqlException or TimeoutException or OperationCanceledException)
+            )
         {
-            served.Doubt();
             links.Desk.Unforeseen?.Invoke(e);
             await using var db = await links.Desk.Database.OpenAsync(stop);
             await ConnectionStore.AskedAsync(
@@ -132,6 +89,53 @@ public sealed class Feeder(
             );
             await Task.Delay(Each / 6, stop);
         }
+    }
+
+    private async Task TurnAsync(DueLink due, FeedLease lease)
+    {
+        var held = lease.Held;
+        await using var db = await links.Desk.Database.OpenAsync(held);
+        var actor = PostFeed.ActorOf(due.EntityCode, due.Code);
+        if (
+            (await links.Desk.EnterAsync(db, actor, due.EntityCode, Access.Role.Preparer, false, held)).Result
+                is not { State: var state }
+            || await ConnectionStore.FindAsync(db, state.Id, due.Code, false, held) is not { } link
+            || !(
+                link.State == "live"
+                || link.State == "joining" && (link.ParallelFrom is not null || link.Folder is not null)
+            )
+        )
+            return;
+        if (due.Asks && !link.IsAsked)
+            await LookAsync(db, actor, state, link, held);
+        var asked = due.Asks && link.IsAsked ? await AskAsync(db, lease, state, link, held) : null;
+        link = (await ConnectionStore.FindAsync(db, state.Id, due.Code, false, held))!;
+        if (link.State == "joining")
+        {
+            if (asked is not null && link.Of.TakesEntries)
+                await ReadThereAsync(db, lease, state, link, held);
+            else if (asked is not null)
+                await asked.ProposeAsync(held);
+            return;
+        }
+        if (link.State != "live")
+            return;
+        if (link.Of.TakesEntries)
+        {
+            if (link.SendsBy == "interface")
+                await SendAsync(db, lease, state, link, asked is not null, held);
+            else if (asked is not null)
+                await ReadThereAsync(db, lease, state, link, held);
+            return;
+        }
+        // Whoever posts waits for nobody, and holds no second connection.
+        await db.CloseAsync();
+        await new PostFeed(links, post, places, lease, state, link).RunAsync(held);
+        if (asked is null)
+            return;
+        await links.Desk.Database.OpenAsync(db, held);
+        await TellAsync(db, lease, state, link, asked.Offers("writes", "outcomes"), held);
+        await asked.ProposeAsync(held);
     }
 
     private const int MostTold = 500;

@@ -107,7 +107,6 @@ public sealed class Worker(DeskContext desk, IEnumerable<IWorkKind> kinds)
         using var halt = CancellationTokenSource.CreateLinkedTokenSource(stop);
         var held = new Holding(this, row, halt);
         var keeping = held.KeepAsync();
-        var served = desk.Database.Attend();
         try
         {
             if (row.Attempts > MostAttempts)
@@ -121,23 +120,26 @@ public sealed class Worker(DeskContext desk, IEnumerable<IWorkKind> kinds)
                 return;
             }
             var order = JsonSerializer.Deserialize<Order>(row.Input)!;
-            var outcome = await kind.RunAsync(
-                new WorkAtHand(
-                    order.Actor.In(row.Code),
-                    row.Code,
-                    row.Subject,
-                    order.Input,
-                    file,
-                    held.ReportAsync,
-                    async (db, result, within) =>
-                    {
-                        if (!await WorkStore.EndAsync(db, row.Id, holder, "done", null, Json(result), null, within))
-                            throw new OperationCanceledException();
-                    }
-                ),
-                halt.Token
+            Outcome<object>? outcome = null;
+            await desk.Database.ServeAsync(async () =>
+                outcome = await kind.RunAsync(
+                    new WorkAtHand(
+                        order.Actor.In(row.Code),
+                        row.Code,
+                        row.Subject,
+                        order.Input,
+                        file,
+                        held.ReportAsync,
+                        async (db, result, within) =>
+                        {
+                            if (!await WorkStore.EndAsync(db, row.Id, holder, "done", null, Json(result), null, within))
+                                throw new OperationCanceledException();
+                        }
+                    ),
+                    halt.Token
+                )
             );
-            if (outcome.Refused is null)
+            if (outcome!.Refused is null)
                 await EndAsync(row, "done", null, Json(outcome.Result!), null);
             else
                 await EndAsync(row, "failed", Said(outcome.Faults), null, null);
@@ -148,10 +150,9 @@ public sealed class Worker(DeskContext desk, IEnumerable<IWorkKind> kinds)
         }
         // The process ends, or it is another's by now: whoever takes it over goes on.
         catch (OperationCanceledException) { }
-        catch (Exception e)
-            when (e is NpgsqlException or IOException or TimeoutException or JsonException or InvalidOperationException)
+        // Whatever it is: one piece of work keeps no other from being done.
+        catch (Exception e) when (e is not OperationCanceledException)
         {
-            served.Doubt();
             var last = row.Attempts >= MostAttempts;
             await EndAsync(
                 row,
