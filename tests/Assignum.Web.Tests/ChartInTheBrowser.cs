@@ -126,15 +126,10 @@ public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
         Holds("4020", "family", "copper");
 
         // Whoever writes while the rows come back after an undoing loses nothing: they are drawn when it is written.
-        browser.ExecuteScript(
-            "const own = window.fetch; window.held = []; window.fetch = async (address, ...rest) => { "
-                + "if (String(address).includes('take=')) await new Promise((go) => window.held.push(go)); "
-                + "return own(address, ...rest); }; "
-                + "window.letGo = () => { window.fetch = own; window.held.forEach((go) => go()); }"
-        );
+        HoldBack("take=");
         Focus("4040", "short_code");
         Chord(Keys.Control, "z");
-        wait.Until(_ => (bool)browser.ExecuteScript("return window.held.length === 1")!);
+        Held();
         Press("x", "y");
         browser.ExecuteAsyncScript("const done = arguments[0]; window.letGo(); setTimeout(done, 600)");
         Press("l");
@@ -143,6 +138,22 @@ public sealed class ChartInTheBrowser(RunningApp app) : InBrowser(app)
         Holds("4040", "short_code", "xyl");
         Holds("4014", "family", "instruments");
         Holds("4020", "family", "spares");
+
+        // What is changed while a save is on its way waits for the next one.
+        Focus("4014", "family");
+        Press("tin", Keys.Enter);
+        HoldBack("handler=Edit");
+        Chord(Keys.Control, "s");
+        Held();
+        Focus("4020", "family");
+        Press("lead", Keys.Enter);
+        browser.ExecuteScript("window.letGo()");
+        wait.Until(_ => TextOf("#grid-count") == "1 change waits");
+        (Cell("4014", "family").Text, Cell("4020", "family").Text).ShouldBe(("tin", "lead"));
+        Chord(Keys.Control, "s");
+        wait.Until(_ => !Find("#grid-waits").Displayed);
+        Holds("4020", "family", "lead");
+        Holds("4014", "family", "tin");
 
         // A block from a spreadsheet: what is wrong is marked, nothing is stored, what was pasted stays; corrected, all
         // of it goes in.

@@ -33,11 +33,11 @@ public class GridParts(RunningApp app) : InBrowser(app)
                 p.put('4010', 'note', '', 'y');
                 p.put('4012', 'name', 'A', 'B');
                 p.put('4012', 'name', 'B', 'A');
-                p.drop('4020', 'stamp', false);
-                p.drop('4021', 'stamp', false);
-                p.drop('4021', 'stamp', false);
+                p.drop('4020', 'stamp');
+                p.drop('4021', 'stamp');
+                p.drop('4021', 'stamp');
                 p.put('new:1', 'name', '', 'N');
-                p.drop('new:1', null, true);
+                p.drop('new:1', null);
                 const sent = p.content();
                 const rows = p.refuse([
                   { number: '4010', column: 'name', message: 'no' },
@@ -57,6 +57,49 @@ public class GridParts(RunningApp app) : InBrowser(app)
                     + "{'number':'4010','column':'note','was':'','value':'y'}],"
                     + "'gone':[{'number':'4020','stamp':'stamp'}]},"
                     + "'rows':['4010','4010'],'wrong':['nor this',null,true,false],'after':[null,true,false],'left':0}"
+                ).Replace('\'', '"')
+            );
+    }
+
+    [Fact]
+    public void What_was_changed_while_a_save_was_on_its_way_waits_for_the_next()
+    {
+        Run(
+                "pending",
+                """
+                const p = new m.Pending();
+                p.put('4010', 'name', 'Sales', 'Sales of gauges');
+                p.put('4010', 'note', 'old', 'new');
+                p.put('4012', 'name', 'A', 'B');
+                p.put('4012', 'number', '4012', '4013');
+                p.put('new:1', 'name', '', 'Hail');
+                p.put('new:2', 'name', '', 'Gone');
+                p.drop('4020', 'stamp');
+                const sent = p.content();
+                p.put('4010', 'name', 'Sales', 'Sales of rain gauges');
+                p.put('4010', 'note', 'old', 'old');
+                p.put('4012', 'name', 'A', 'C');
+                p.put('new:1', 'note', '', 'late');
+                p.put('new:3', 'name', '', 'Sleet');
+                p.put('4099', 'name', 'X', 'Y');
+                p.drop('new:2', null);
+                p.drop('4021', 'later');
+                p.taken(sent, new Map([['new:1', '4030'], ['new:2', '4031'], ['4012', '4013']]));
+                const after = p.content();
+                p.taken(after);
+                return { after, left: p.count };
+                """
+            )
+            .ShouldBe(
+                (
+                    "{'after':{'edits':["
+                    + "{'number':'4010','column':'name','was':'Sales of gauges','value':'Sales of rain gauges'},"
+                    + "{'number':'new:3','column':'name','was':'','value':'Sleet'},"
+                    + "{'number':'4099','column':'name','was':'X','value':'Y'},"
+                    + "{'number':'4010','column':'note','was':'new','value':'old'},"
+                    + "{'number':'4013','column':'name','was':'B','value':'C'},"
+                    + "{'number':'4030','column':'note','was':'','value':'late'}],"
+                    + "'gone':[{'number':'4021','stamp':'later'}]},'left':0}"
                 ).Replace('\'', '"')
             );
     }
@@ -177,6 +220,8 @@ public class GridParts(RunningApp app) : InBrowser(app)
                 };
                 const wire = new m.Wire(() => 'token');
                 const away = await wire.send('/edit', { a: 1 });
+                answer = () => { throw new TypeError('no way there'); };
+                const none = [(await wire.send('/edit')).faults.length, await wire.look('/look', {}, 0)];
                 answer = () => Response.json({ change: 7, rows: 1 });
                 const sent = await wire.send('/edit');
                 answer = () => new Response('<p>seen</p>', { headers: { 'content-type': 'text/html' } });
@@ -186,12 +231,13 @@ public class GridParts(RunningApp app) : InBrowser(app)
                 memory.made(7);
                 const kept = [memory.list('undo'), memory.list('redo')];
                 sessionStorage.clear();
-                return { away: [away.ok, away.faults.length], sent, both, times: asked.length, first: asked[0], kept };
+                return { away: [away.ok, away.faults.length], none, sent, both, times: asked.length, first: asked[0],
+                  kept };
                 """
             )
             .ShouldBe(
-                "{\"away\":[false,1],\"sent\":{\"ok\":true,\"change\":7,\"rows\":1},\"both\":[null,\"<p>seen</p>\"],"
-                    + "\"times\":3,\"first\":[\"/edit\",\"token\",\"{\\\"a\\\":1}\"],\"kept\":[[7],[]]}"
+                "{\"away\":[false,1],\"none\":[1,\"\"],\"sent\":{\"ok\":true,\"change\":7,\"rows\":1},\"both\":[null,\"<p>seen</p>\"],"
+                    + "\"times\":5,\"first\":[\"/edit\",\"token\",\"{\\\"a\\\":1}\"],\"kept\":[[7],[]]}"
             );
     }
 

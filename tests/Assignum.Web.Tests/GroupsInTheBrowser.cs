@@ -57,10 +57,18 @@ public sealed class GroupsInTheBrowser(RunningApp app) : InBrowser(app)
         Press("GRAPH", Keys.Enter);
         Focus("tr.fresh td[data-column='name']");
         Press("Barographs", Keys.Enter);
+        // What is written in it while it is being saved is of the row as it is stored then.
+        HoldBack("handler=Edit");
+        Chord(Keys.Control, "s");
+        Held();
         Focus("tr.fresh td[data-column='parent']");
         Choose("INSTR");
+        browser.ExecuteScript("window.letGo()");
+        Find("#grid-rows tr[data-number='item|GRAPH']");
+        wait.Until(b => b.FindElements(By.CssSelector("tr.fresh")).Count == 0);
+        TextOf("tr[data-number='item|GRAPH'] td[data-column='parent']").ShouldBe("INSTR");
         SaveGrid();
-        Find("tr[data-number='item|GRAPH']");
+        Find("tr[data-number='item|GRAPH'] td[data-column='parent']:not(.pending)");
         // Another code: all that names it follows.
         Focus("tr[data-number='item|INSTR'] td[data-column='code']");
         Press("GAUGERY", Keys.Enter);

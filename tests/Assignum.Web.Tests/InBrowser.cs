@@ -297,6 +297,19 @@ public abstract class InBrowser : IDisposable
         Press(Keys.ArrowDown, Keys.Enter);
     }
 
+    /// <summary>Requests to addresses with a piece wait until <c>window.letGo()</c>.</summary>
+    protected void HoldBack(string piece) =>
+        browser.ExecuteScript(
+            "const own = window.fetch, [piece] = arguments; window.held = []; window.fetch = async (address, ...rest) => {"
+                + " if (String(address).includes(piece)) await new Promise((go) => window.held.push(go));"
+                + " return own(address, ...rest); };"
+                + " window.letGo = () => { window.fetch = own; window.held.forEach((go) => go()); }",
+            piece
+        );
+
+    /// <summary>Waits until one request is held back.</summary>
+    protected void Held() => wait.Until(_ => (bool)browser.ExecuteScript("return window.held.length === 1")!);
+
     /// <summary>Keys pressed one after the other, where the focus is then.</summary>
     protected void Press(params string[] keys)
     {

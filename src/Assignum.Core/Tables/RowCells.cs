@@ -154,6 +154,20 @@ public static class RowCells
         return edits;
     }
 
+    /// <summary>The keys that rows have after an edit, by those they were sent by, where the two are not the same.</summary>
+    /// <param name="order">The rows' keys as they were sent, one for each edit.</param>
+    public static IReadOnlyDictionary<string, string> Renamed(
+        Part part,
+        IReadOnlyList<string> order,
+        IReadOnlyList<RowChange> edits
+    ) =>
+        order
+            .Zip(edits)
+            .Where(x => x.Second.After is not null)
+            .Select(x => (Sent: x.First, Now: KeyOf(part, x.Second.After!)))
+            .Where(x => x.Sent != x.Now)
+            .ToDictionary(x => x.Sent, x => x.Now, StringComparer.Ordinal);
+
     private static string Key(Part part, string number) =>
         part.Keys.Count == 1 ? number : string.Join('\u001f', number.Split('|').Select(Uri.UnescapeDataString));
 

@@ -51,16 +51,28 @@ public static class GridEdits
         if (!string.IsNullOrWhiteSpace(sent!.What) && sent.What.Length <= 200)
             what = sent.What;
         var order = new List<string>();
+        IReadOnlyList<RowChange> rows = [];
         var made = await edit.MakeAsync(
             actor,
             entity,
             what,
             string.IsNullOrWhiteSpace(sent.Reason) ? null : sent.Reason.Trim(),
-            (now, faults) => RowCells.Changes(part, now, sent, order, faults),
+            (now, faults) =>
+            {
+                order.Clear();
+                return rows = RowCells.Changes(part, now, sent, order, faults);
+            },
             stop
         );
         if (made.Refused is null)
-            return new JsonResult(new { change = made.Result!.Id, rows = made.Result.Plan.Changes.Count });
+            return new JsonResult(
+                new
+                {
+                    change = made.Result!.Id,
+                    rows = made.Result.Plan.Changes.Count,
+                    keys = shown is null ? RowCells.Renamed(part, order, rows) : null,
+                }
+            );
         var wrong = made.Result?.Plan.Faults.Select(f =>
             (At: (Number: f.Row > 0 && f.Row <= order.Count ? order[f.Row - 1] : "", f.Column), f.Message)
         ) ?? made.Faults.Select(f => (At: (Number: f.Account ?? "", Column: f.Path), f.Message));

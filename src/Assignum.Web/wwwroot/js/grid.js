@@ -8,7 +8,7 @@ import { edit as editCell } from './grid/choice.js';
 import { asLeft } from './foresee.js';
 import { Drawing } from './grid/draw.js';
 import { actOf } from './grid/keys.js';
-import { Pending } from './grid/pending.js';
+import { isNew, Pending } from './grid/pending.js';
 import { Memory, Wire } from './grid/wire.js';
 import { meant } from './combo.js';
 import { paste } from './paste.js';
@@ -152,9 +152,8 @@ function start() {
   function drop(row) {
     for (const number of chosen(row)) {
       const one = find(number);
-      const made = number.startsWith('new:');
-      if (made) one?.remove();
-      pending.drop(number, one?.dataset.stamp, made);
+      if (isNew(number)) one?.remove();
+      pending.drop(number, one?.dataset.stamp);
     }
     const left = !table.contains(document.activeElement);
     if (!here()) first();
@@ -163,27 +162,47 @@ function start() {
     wait();
   }
 
+  // One after the other: what is changed while a save is on its way waits for the next.
+  let turn = Promise.resolve();
+  const inTurn = (act) => (turn = turn.then(act, act));
+  const save = (what) => inTurn(() => store(what));
+
   // Everything that waits, in one change; the tree is drawn anew from what the server has then.
-  async function save(what) {
+  async function store(what) {
     if (pending.count === 0) return;
     const { edits, gone } = pending.content();
     const answer = await wire.send(bar.dataset.edit, { what, edits, gone, reason: document.getElementById('grid-reason')?.value });
     if (!answer.ok) {
       const wrong = pending.refuse(answer.faults, (column) => { const head = headOf(column); return head ? !head.hidden : undefined; });
-      for (const number of wrong) if (fresh?.rows.length < 2 * MostFresh && number.startsWith('new:') && !find(number)) add({}, number);
+      for (const number of wrong) if (fresh?.rows.length < 2 * MostFresh && isNew(number) && !find(number)) add({}, number);
       say(`Nothing is stored yet. ${answer.faults[0]?.message ?? ''}${answer.faults.length > 1 ? ` (and ${answer.faults.length - 1} more)` : ''}`, true);
       draw();
       return;
     }
-    const renumbered = new Map(edits.filter((e) => e.column === 'number').map((e) => [e.number, e.value]));
-    pending.clear();
-    fresh?.replaceChildren();
+    const keys = new Map(Object.entries(answer.keys ?? {}));
+    pending.taken({ edits, gone }, keys);
+    stored(edits, keys);
     if (answer.change) memory.made(answer.change);
     // Said when it is to be seen: whoever goes on by what is said goes on from what is stored now.
-    await reload(renumbered);
+    await reload();
     say(answer.change ? `${answer.rows === 1 ? `1 ${noun()}` : `${answer.rows} rows`} changed.` : 'Nothing was different.');
     standing();
     wait();
+  }
+
+  // Until rows are drawn anew they are what is stored now: whoever writes in one meanwhile changes that.
+  function stored(edits, keys) {
+    const shown = new Map(all().map((row) => [row.dataset.number, row]));
+    for (const { number, column, value } of edits) {
+      const cell = [...shown.get(number)?.cells ?? []].find((c) => columnOf(c) === column);
+      if (cell) cell.dataset.value = value;
+    }
+    for (const [was, number] of keys) {
+      const row = shown.get(was);
+      if (row) row.dataset.number = number;
+      if (selected.delete(was)) selected.add(number);
+      if (folded.delete(was)) folded.add(number);
+    }
   }
 
   // Whoever holds changes back saves them by a key; without that each change is saved at once.
@@ -191,7 +210,7 @@ function start() {
 
   // Rows are not drawn anew under somebody who writes in one: what is typed would go with the cell. They are asked for again
   // when it is written, and whoever moves on meanwhile stays there.
-  async function reload(renumbered = new Map()) {
+  async function reload() {
     let place = null;
     let focus = false;
     const undisturbed = async (ask) => {
@@ -207,21 +226,24 @@ function start() {
     };
     if (!sight.on) {
       const html = await undisturbed(async () => {
-        const answer = await fetch(`${table.dataset.rows}&skip=0&take=${body.rows.length}`);
-        return answer.ok ? answer.text() : null;
+        const answer = await fetch(`${table.dataset.rows}&skip=0&take=${body.rows.length}`).catch(() => null);
+        return answer?.ok ? answer.text() : null;
       });
       if (html === null) return;
       body.innerHTML = html;
       window.htmx?.process(body);
     } else if (!await sight.again(undisturbed)) return;
-    const number = place && (renumbered.get(place.number) ?? place.number);
-    const row = number && find(number);
+    // New rows that are stored by now stand among the others.
+    for (const row of [...fresh?.rows ?? []]) if (!isNew(row.dataset.number)) row.remove();
+    const row = place && find(place.number);
     if (row) go(cellsOf(row)[place.index], focus); else first();
     draw();
     panel();
   }
 
-  async function back(from, to, word) {
+  const back = (from, to, word) => inTurn(() => turnBack(from, to, word));
+
+  async function turnBack(from, to, word) {
     const list = memory.list(from);
     const change = list.pop();
     if (!change) { say(`Nothing to ${word}.`); return; }
@@ -237,10 +259,10 @@ function start() {
   // The cell is edited where it stands.
   function edit(cell, typed) {
     const column = columnOf(cell);
-    const number = cell.parentElement.dataset.number;
-    if (!may || !column || !number) return;
+    const row = cell.parentElement;
+    if (!may || !column || !row.dataset.number) return;
     const head = headOf(column);
-    const named = `${column.replaceAll('_', ' ')} of ${number}`;
+    const named = `${column.replaceAll('_', ' ')} of ${row.dataset.number}`;
     const mine = {};
     mine.written = new Promise((done) => { mine.done = done; });
     mine.leave = editCell(cell, {
@@ -248,9 +270,11 @@ function start() {
       words: head?.dataset.words?.split(' ').filter(Boolean) ?? [],
       titles: JSON.parse(head?.dataset.titles ?? '{}'),
       pick: head?.dataset.pick,
-      value: pending.change(number, column)?.value ?? cell.dataset.value ?? '',
+      value: pending.change(row.dataset.number, column)?.value ?? cell.dataset.value ?? '',
       typed,
       end(take, value, key) {
+        // A new row may have been stored meanwhile, and be known by its own number.
+        const { number } = row.dataset;
         if (writing === mine) writing = null;
         mine.done();
         const to = key === 'FillEnter' && selected.size > 0 ? [...selected] : [number];
@@ -316,13 +340,13 @@ function start() {
     return row.dataset.parent ? move(chosen(row), above?.dataset.parent ?? '') : say('It stands at the top already.');
   }
 
-  function forget() {
+  const forget = () => inTurn(async () => {
     pending.clear();
     fresh?.replaceChildren();
-    reload();
     wait();
+    await reload();
     say('What was not stored is dropped.');
-  }
+  });
 
   // The topmost of the selected rows gives its value to those below it.
   function fill(row, cell) {

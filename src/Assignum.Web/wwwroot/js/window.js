@@ -24,8 +24,8 @@ export function windowed(table, body, frame, all, drawn) {
 
   async function load(from, asked = (ask) => ask()) {
     const found = await asked(async () => {
-      const answer = await fetch(`${table.dataset.rows}&skip=${from}&take=${Window}`);
-      return answer.ok && { rows: answer.headers.get('X-Rows'), html: await answer.text() };
+      const answer = await fetch(`${table.dataset.rows}&skip=${from}&take=${Window}`).catch(() => null);
+      return answer?.ok && { rows: answer.headers.get('X-Rows'), html: await answer.text() };
     });
     if (!found) return false;
     if (found.rows) table.dataset.total = found.rows;

@@ -2,6 +2,9 @@
 // Pure: it knows neither table nor server.
 const SEPARATOR = '\u001f';
 
+/** Whether a row is only here: it has no key of its own before it is stored. */
+export const isNew = (number) => number.startsWith('new:');
+
 export const keyOf = (number, column) => `${number}${SEPARATOR}${column}`;
 
 export class Pending {
@@ -33,8 +36,8 @@ export class Pending {
   }
 
   /** A row that is only here is forgotten; one that is stored goes, or stays after all. The stamp is the row as it was seen. */
-  drop(number, stamp, isNew) {
-    if (!isNew) { if (!this.#gone.delete(number) && stamp) this.#gone.set(number, stamp); return; }
+  drop(number, stamp) {
+    if (!isNew(number)) { if (!this.#gone.delete(number) && stamp) this.#gone.set(number, stamp); return; }
     for (const [key, change] of this.#cells) if (change.number === number) { this.#cells.delete(key); this.#faults.delete(key); }
   }
 
@@ -60,6 +63,29 @@ export class Pending {
       rows.push(fault.number);
     }
     return rows;
+  }
+
+  /** What was sent is stored. Only what was changed since waits, against what is stored now; rows that are kept under
+   * another key than they were sent by are known by that. */
+  taken({ edits, gone }, keys = new Map()) {
+    this.#faults.clear();
+    for (const { number, stamp } of gone) if (this.#gone.get(number) === stamp) this.#gone.delete(number);
+    for (const { number, column, was, value } of edits) {
+      const key = keyOf(number, column);
+      const now = this.#cells.get(key);
+      // Where nothing waits it was put back meanwhile to what it had been: that is to be stored now.
+      const then = now ? now.value : isNew(number) ? value : was ?? value;
+      if (then === value) this.#cells.delete(key);
+      else this.#cells.set(key, { number, column, was: value, value: then });
+    }
+    for (const [key, change] of [...this.#cells]) {
+      const number = keys.get(change.number);
+      if (number === undefined) continue;
+      this.#cells.delete(key);
+      this.#cells.set(keyOf(number, change.column), { ...change, number });
+    }
+    for (const [number, stamp] of [...this.#gone])
+      if (keys.has(number)) { this.#gone.delete(number); this.#gone.set(keys.get(number), stamp); }
   }
 
   /** Nothing waits any more. */

@@ -19,7 +19,8 @@ export class Wire {
 
   /** Sends, and gives what came back; an answer that is none of ours is a fault of no cell. */
   async send(address, content) {
-    const answer = await this.#post(address, content);
+    const answer = await this.#post(address, content).catch(() => null);
+    if (!answer) return { ok: false, faults: [away] };
     if (!answer.headers.get('content-type')?.includes('json')) return { ok: false, faults: [answer.redirected ? ended : away] };
     return { ok: answer.ok, ...await answer.json() };
   }
@@ -30,9 +31,9 @@ export class Wire {
     await new Promise((done) => { setTimeout(done, moment); });
     if (mine !== this.#asking) return null;
     asked?.();
-    const answer = await this.#post(address, content);
+    const answer = await this.#post(address, content).catch(() => null);
     if (mine !== this.#asking) return null;
-    return answer.ok || answer.status === 422 ? answer.text() : '';
+    return answer?.ok || answer?.status === 422 ? answer.text() : '';
   }
 
   /** What was asked for is wanted by nobody any more. */
