@@ -78,6 +78,8 @@ public sealed class SendingOn(LinkedApp app) : IClassFixture<LinkedApp>, IAsyncL
     public async Task An_entry_is_one_journal_there_though_answers_get_lost_and_the_ledger_breaks()
     {
         var (code, of) = await LiveAsync();
+        // What others posted before goes first.
+        await SentAsync(code, (string)(await SaleAsync("L0"))[0]!["number"]!);
         // It takes the first, and the answer never comes.
         of.Swallows = 1;
         var first = (string)(await SaleAsync("L1"))[0]!["number"]!;
@@ -97,6 +99,15 @@ public sealed class SendingOn(LinkedApp app) : IClassFixture<LinkedApp>, IAsyncL
         var second = (string)(await SaleAsync("L2"))[0]!["number"]!;
         await SentAsync(code, second);
         of.Journals.Count(j => (string)j["number"]! == second).ShouldBe(1);
+        // Something before it answers in its place, as if all were well.
+        broken = 1;
+        of.Fault = c =>
+            c.Request.Method == "POST" && broken-- > 0
+                ? Microsoft.AspNetCore.Http.Results.Content("<html>Welcome</html>", "text/html")
+                : null;
+        var third = (string)(await SaleAsync("L3"))[0]!["number"]!;
+        var kept = await SentAsync(code, third);
+        ((string)kept["theirs"]!).ShouldBe((string)of.Journals.Single(j => (string)j["number"]! == third)["id"]!);
         // Lost there and asked for again by its day: the same bytes.
         lock (of.Journals)
         {

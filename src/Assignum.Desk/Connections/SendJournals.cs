@@ -193,6 +193,11 @@ internal sealed class SendJournals(
             // Whatever is no answer about this journal leaves it in doubt: it is read back before it is sent again.
             if (answer.Status is >= 500 or 401 or 403 or 408 or 429)
                 Trouble ??= new Fault("broken", $"It broke at a journal (status {answer.Status}): {answer.Says}");
+            else if (answer.Status is 200 or 201 && IdOf(answer) is null)
+                Trouble ??= new Fault(
+                    "bad-shape",
+                    "It answered a journal without saying as what it keeps it; something else may stand before it."
+                );
             else
                 done.Add(Answered(row, answer));
         foreach (var mark in done.Where(m => m.State is "waiting" or "dead"))
@@ -320,18 +325,13 @@ internal sealed class SendJournals(
 
     private const string Moves = "moves";
 
+    private static string? IdOf(Answer answer) =>
+        answer.Json is { } json && Text(json, "id") is { Length: > 0 and <= LinkJson.LongestId } id ? id : null;
+
     private JournalMark Answered(LinkJournal row, Answer answer)
     {
         if (answer.Status is 200 or 201)
-            return new JournalMark(
-                row.Id,
-                "sent",
-                null,
-                null,
-                "[]",
-                answer.Json is { } json ? Text(json, "id") : null,
-                null
-            );
+            return new JournalMark(row.Id, "sent", null, null, "[]", IdOf(answer), null);
         if (answer.Status == 409)
             return Dead(row, "other-content", answer.Says);
         if (!IsClosed(answer))
