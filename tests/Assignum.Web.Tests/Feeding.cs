@@ -179,10 +179,26 @@ public sealed class Feeding(LinkedApp app) : IClassFixture<LinkedApp>, IAsyncLif
         // And what was declared void before it posted never does.
         Of(shop).Tells(Sale("B7", party: "OTHER"));
         Of(shop).Tells($$"""{"id":"VB7","kind":"void","date":"{{Day()}}","voids":"B7"}""");
+        var walled = 0;
+        Of(shop).Fault = c =>
+        {
+            if (!c.Request.Path.Value!.EndsWith("/outcomes", StringComparison.Ordinal))
+                return null;
+            Interlocked.Increment(ref walled);
+            return Microsoft.AspNetCore.Http.Results.Content("<html>Welcome</html>", "text/html");
+        };
         await books.AskAsync(shop);
         await books.BecomesAsync(shop, "B7", "set-aside");
         await books.BecomesAsync(shop, "VB7", "set-aside");
-        // It is told what became of its events.
+        // It is told what became of its events, and again where something before it answered in its place.
+        var before = walled;
+        await books.AskAsync(shop);
+        await LinkedBooks.UntilAsync(
+            () => Task.FromResult(walled > before ? "tried" : null),
+            "what was not heard was not told again"
+        );
+        Of(shop).Fault = null;
+        await books.AskAsync(shop);
         await LinkedBooks.UntilAsync(
             () =>
                 Task.FromResult(

@@ -190,7 +190,7 @@ public sealed class ToldSystems : IAsyncDisposable
         {
             foreach (var outcome in (await JsonNode.ParseAsync(r.Body))!.AsArray())
                 told.All[system].Outcomes.Enqueue((JsonObject)outcome!.DeepClone());
-            return Json(new JsonObject());
+            return Results.NoContent();
         });
         await app.StartAsync();
         return told;

@@ -179,7 +179,8 @@ public sealed class Feeder(
                     }),
                 ]);
                 var answer = await client.SendTextAsync("outcomes", outcomes.ToJsonString(), null, lease.Held);
-                if (answer.Status is not (>= 200 and < 300))
+                // A page for people is no word of its own: something stands before it.
+                if (answer.Fault is not (null or { Code: "no-content" }))
                     return;
                 await using var transaction = await db.BeginTransactionAsync(stop);
                 await lease.RequireAsync(db, stop);

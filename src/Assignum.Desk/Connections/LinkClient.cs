@@ -51,8 +51,8 @@ public sealed record LinkPage(
 /// name had when the client was opened, and with limits to time and size.</summary>
 /// <remarks>
 /// Codes of faults: <c>not-reached</c>, <c>timeout</c>, <c>key-refused</c> (401, 403), <c>redirect</c>, <c>gone</c> (410), <c>busy</c>
-/// (429, 503), <c>broken</c> (other 5xx), <c>refused</c> (other 4xx), <c>not-json</c>, <c>too-large</c>, <c>bad-shape</c>,
-/// <c>repeated-cursor</c>.
+/// (429, 503), <c>broken</c> (other 5xx), <c>refused</c> (other 4xx), <c>no-content</c> (all went well,
+/// and nothing is said), <c>not-json</c>, <c>too-large</c>, <c>bad-shape</c>, <c>repeated-cursor</c>.
 /// </remarks>
 public sealed class LinkClient : IDisposable
 {
@@ -296,6 +296,7 @@ public sealed class LinkClient : IDisposable
             429 or 503 => No(status, "busy", $"It asks to be left alone{said}") with { RetryAfter = retry },
             >= 500 => No(status, "broken", $"It broke (status {status}){said}"),
             >= 400 => No(status, "refused", $"It refuses that (status {status}){said}") with { Json = json },
+            _ when text.Value.IsEmpty => No(status, "no-content", "Its answer is empty."),
             _ when json is null => No(status, "not-json", "Its answer is no JSON; something else may stand before it."),
             _ => new LinkAnswer(status, json, null, retry, response.Headers.ETag?.ToString()),
         };
