@@ -79,18 +79,51 @@ internal sealed partial class FaultPages(ILogger<FaultPages> log) : IExceptionHa
             _ => IsDatabaseAway(e.InnerException),
         };
 
-    // No layout, no database: it must work when nothing else does.
-    internal static async Task PageAsync(HttpContext http, int status, string title, string message)
+    /// <summary>Says something where a page's answer has a status and nothing else; the interface is left as it is.</summary>
+    internal static Task SayAsync(StatusCodeContext empty)
     {
+        var http = empty.HttpContext;
+        if (http.Request.Path.StartsWithSegments("/api"))
+            return Task.CompletedTask;
+        var status = http.Response.StatusCode;
+        var (title, message) = status switch
+        {
+            404 => (
+                "There is no such page",
+                "Its address may be mistyped, or what it was about is gone, or it is of an entity that you have no part in."
+            ),
+            400 when HttpMethods.IsPost(http.Request.Method) => (
+                "The form was not taken",
+                "It is of a session that has ended, or was sent from elsewhere. Nothing was changed. Go back, load the page anew "
+                    + "and send it again."
+            ),
+            403 => ("Not yours to do", "Your role does not allow it. Nothing was changed."),
+            _ => ("Not done", $"The answer is {status}. Nothing was changed."),
+        };
+        return PageAsync(http, status, title, message, status == 404 ? ("/?all=true", "Your entities") : null);
+    }
+
+    // No layout, no database: it must work when nothing else does.
+    internal static async Task PageAsync(
+        HttpContext http,
+        int status,
+        string title,
+        string message,
+        (string Address, string Words)? on = null
+    )
+    {
+        var (address, words) = on ?? ("", "Try again");
+        var assets = http.RequestServices.GetRequiredService<Assets>();
         http.Response.StatusCode = status;
         http.Response.ContentType = "text/html; charset=utf-8";
         await http.Response.WriteAsync(
             $"""
             <!doctype html><html lang="en"><head><meta charset="utf-8"><title>{title} · Assignum</title>
-            <link rel="stylesheet" href="/lib/bootstrap.min.css"><link rel="stylesheet" href="/css/assignum.css"></head>
+            <link rel="stylesheet" href="{assets["lib/bootstrap.min.css"]}">
+            <link rel="stylesheet" href="{assets["css/assignum.css"]}"></head>
             <body class="plain-page"><main class="notice"><p
-              class="brand-dark">Assignum</p><h1>{title}</h1><p>{message}</p><p><a href="">Try
-              again</a></p></main></body></html>
+              class="brand-dark">Assignum</p><h1>{title}</h1><p>{message}</p><p><a
+              href="{address}">{words}</a></p></main></body></html>
             """
         );
     }

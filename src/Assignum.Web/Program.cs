@@ -99,6 +99,7 @@ builder.Services.ConfigureHttpJsonOptions(j => ApiJson.Configure(j.SerializerOpt
 // A value of the wrong kind in an address is answered like any other fault (FaultPages).
 builder.Services.Configure<RouteHandlerOptions>(r => r.ThrowOnBadRequest = true);
 builder.Services.AddExceptionHandler<FaultPages>();
+builder.Services.AddSingleton<Assets>();
 builder.Services.AddOpenApi("v1");
 builder.Services.AddResponseCompression();
 
@@ -139,9 +140,23 @@ if (serving.Secure)
     app.UseHsts();
 app.UseSecurityHeaders(SecurityHeaders.Policy);
 app.UseResponseCompression();
-app.UseStaticFiles(
-    new StaticFileOptions { OnPrepareResponse = c => c.Context.Response.Headers.CacheControl = "public, max-age=3600" }
-);
+app.UseStatusCodePages(FaultPages.SayAsync);
+
+// At their own address for good; elsewhere they are asked for again each time.
+foreach (
+    var (at, kept) in new[]
+    {
+        (app.Services.GetRequiredService<Assets>().Root, "public, max-age=31536000, immutable"),
+        ("", "no-cache"),
+    }
+)
+    app.UseStaticFiles(
+        new StaticFileOptions
+        {
+            RequestPath = at,
+            OnPrepareResponse = c => c.Context.Response.Headers.CacheControl = kept,
+        }
+    );
 app.UseRouting();
 app.UseAuthentication();
 app.UseAuthorization();

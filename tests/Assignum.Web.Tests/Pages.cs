@@ -22,9 +22,80 @@ public class Pages(RunningApp app)
     public async Task A_form_without_its_token_is_refused(string path)
     {
         using var client = await app.SignedInAsync("admin");
-        (await client.PostAsync(path, Form(("name", "nora"), ("password", "x")), Stop)).StatusCode.ShouldBe(
-            HttpStatusCode.BadRequest
-        );
+        using var refused = await client.PostAsync(path, Form(("name", "nora"), ("password", "x")), Stop);
+        refused.StatusCode.ShouldBe(HttpStatusCode.BadRequest);
+        // Whoever's session ended while they wrote is told so.
+        (await refused.Content.ReadAsStringAsync(Stop)).ShouldContain("Nothing was changed. Go back");
+    }
+
+    [Theory]
+    [InlineData("/nothing")]
+    [InlineData("/e/SKERROW/nothing")]
+    [InlineData("/e/NOWHERE/chart")]
+    [InlineData("/people")]
+    [InlineData("/e/SKERROW/history?handler=Nothing")]
+    public async Task Where_nothing_is_a_page_says_so_and_leads_on(string path)
+    {
+        using var client = await app.SignedInAsync("iris");
+        using var none = await client.GetAsync(path, Stop);
+        none.StatusCode.ShouldBe(HttpStatusCode.NotFound);
+        var page = await none.Content.ReadAsStringAsync(Stop);
+        page.ShouldContain("There is no such page");
+        page.ShouldContain("<a\n  href=\"/?all=true\">Your entities</a>");
+    }
+
+    [Fact]
+    public async Task Scripts_styles_and_fonts_are_kept_for_good_and_never_mixed_with_those_of_another_program()
+    {
+        using var client = await app.SignedInAsync("iris");
+        var root = System
+            .Text.RegularExpressions.Regex.Match(
+                await (await client.GetAsync("/sign-in", Stop)).Content.ReadAsStringAsync(Stop),
+                "/as/[0-9a-f]{16}"
+            )
+            .Value;
+        var wanted = new Queue<string>();
+        foreach (var page in new[] { "/sign-in", "/e/SKERROW/chart", "/e/SKERROW/no-such-page" })
+        {
+            var html = await (await client.GetAsync(page, Stop)).Content.ReadAsStringAsync(Stop);
+            var asked = System
+                .Text.RegularExpressions.Regex.Matches(html, "<(?:link|script)[^>]* (?:href|src)=\"([^\"]+)\"")
+                .Select(m => m.Groups[1].Value)
+                .ToList();
+            asked.Count.ShouldBeGreaterThan(1, page);
+            asked.ForEach(wanted.Enqueue);
+        }
+        // What they ask for themselves, by an address beside their own.
+        var seen = new HashSet<string>();
+        while (wanted.TryDequeue(out var address))
+        {
+            if (!seen.Add(address))
+                continue;
+            address.ShouldStartWith(root + "/");
+            using var answer = await client.GetAsync(address, Stop);
+            answer.StatusCode.ShouldBe(HttpStatusCode.OK, address);
+            answer.Headers.CacheControl!.ToString().ShouldBe("public, max-age=31536000, immutable");
+            if (Path.GetExtension(address) is not (".js" or ".css"))
+                continue;
+            var text = await answer.Content.ReadAsStringAsync(Stop);
+            foreach (
+                System.Text.RegularExpressions.Match found in System.Text.RegularExpressions.Regex.Matches(
+                    text,
+                    """(?:^import[^;]*?'([^']+)'|url\((\.[^)]+)\))""",
+                    System.Text.RegularExpressions.RegexOptions.Multiline
+                )
+            )
+                wanted.Enqueue(
+                    new Uri(new Uri("http://x" + address), found.Groups[1].Value + found.Groups[2].Value).AbsolutePath
+                );
+        }
+        seen.Count(s => s.EndsWith(".js", StringComparison.Ordinal)).ShouldBeGreaterThan(20);
+        seen.Count(s => s.EndsWith(".woff2", StringComparison.Ordinal)).ShouldBe(7);
+        Assets.Fonts.ShouldBeSubsetOf(seen.Select(s => s[(root.Length + 1)..]));
+        // Another program's are not to be had here; without saying of which, they are asked for again each time.
+        (await client.GetAsync("/as/0000000000000000/js/app.js", Stop)).StatusCode.ShouldBe(HttpStatusCode.NotFound);
+        using var plain = await client.GetAsync("/js/app.js", Stop);
+        plain.Headers.CacheControl!.NoCache.ShouldBeTrue();
     }
 
     [Fact]

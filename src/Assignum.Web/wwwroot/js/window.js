@@ -11,13 +11,13 @@ export function windowed(table, body, frame, all, drawn) {
 
   function room() {
     if (!on) return;
-    const h = height();
     const loaded = [...body.rows].filter((r) => !r.classList.contains('pad')).length;
     for (const [where, count] of [['first', start], ['last', Math.max(0, total() - start - loaded)]]) {
       let pad = body.querySelector(`tr.pad.${where}`);
+      // Where all rows are there none is measured or moved.
+      if (count === 0) { pad?.remove(); continue; }
       if (!pad) { pad = document.createElement('tr'); pad.className = `pad ${where}`; pad.setAttribute('aria-hidden', 'true'); pad.append(document.createElement('td')); }
-      pad.style.height = `${count * h}px`;
-      pad.hidden = count === 0;
+      pad.style.height = `${count * height()}px`;
       if (where === 'first') body.prepend(pad); else body.append(pad);
     }
   }
