@@ -52,7 +52,7 @@ public sealed class ReadJournals(LinkDesk links)
             entity,
             code,
             async at => new Outcome<IReadOnlyList<ForeignJournal>>(
-                await LinkJournalStore.ForeignAsync(at.Db, at.At, after, limit, stop),
+                await ForeignJournalStore.PageAsync(at.Db, at.At, after, limit, stop),
                 null,
                 []
             ),

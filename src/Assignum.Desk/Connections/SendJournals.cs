@@ -155,7 +155,7 @@ internal sealed class SendJournals(
                     await LinkJournalStore.MarkAsync(db, at, marks, stop);
                     await LinkJournalStore.FreezeAsync(db, at, fresh, stop);
                     // One that is there already and says the same was sent before a restore.
-                    var adopted = await LinkJournalStore.AdoptAsync(
+                    var adopted = await ForeignJournalStore.AdoptAsync(
                         db,
                         at,
                         [.. fresh.Select(f => (f.Id, f.Content))],
@@ -414,7 +414,7 @@ internal sealed class SendJournals(
                     db,
                     async () =>
                     {
-                        await LinkJournalStore.TakeForeignAsync(db, at, came, stop);
+                        await ForeignJournalStore.TakeAsync(db, at, came, stop);
                         await LinkRecordStore.SetCursorAsync(db, at, "journals", page.Next, stop);
                     },
                     stop
