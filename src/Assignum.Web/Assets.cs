@@ -17,8 +17,10 @@ public sealed class Assets(IWebHostEnvironment host)
     [
         "fonts/atkinson-hyperlegible-next-latin-400-normal.woff2",
         "fonts/atkinson-hyperlegible-next-latin-600-normal.woff2",
-        "fonts/atkinson-hyperlegible-mono-latin-400-normal.woff2",
     ];
+
+    /// <summary>The font of codes and amounts, which every page has but those of whoever is not signed in.</summary>
+    public const string CodeFont = "fonts/atkinson-hyperlegible-mono-latin-400-normal.woff2";
 
     /// <summary>Where all of them are.</summary>
     public string Root { get; } = $"/as/{Digest(host.WebRootFileProvider)}";

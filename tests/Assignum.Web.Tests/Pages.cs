@@ -91,7 +91,7 @@ public class Pages(RunningApp app)
         }
         seen.Count(s => s.EndsWith(".js", StringComparison.Ordinal)).ShouldBeGreaterThan(20);
         seen.Count(s => s.EndsWith(".woff2", StringComparison.Ordinal)).ShouldBe(7);
-        Assets.Fonts.ShouldBeSubsetOf(seen.Select(s => s[(root.Length + 1)..]));
+        Assets.Fonts.Append(Assets.CodeFont).ShouldBeSubsetOf(seen.Select(s => s[(root.Length + 1)..]));
         // Another program's are not to be had here; without saying of which, they are asked for again each time.
         (await client.GetAsync("/as/0000000000000000/js/app.js", Stop)).StatusCode.ShouldBe(HttpStatusCode.NotFound);
         using var plain = await client.GetAsync("/js/app.js", Stop);
