@@ -242,6 +242,38 @@ public class GridParts(RunningApp app) : InBrowser(app)
     }
 
     [Fact]
+    public void Where_no_answer_comes_it_is_said_once_and_is_over_with_the_next_that_comes()
+    {
+        Run(
+                "../ask",
+                """
+                const said = () => [...document.querySelectorAll('#told')].map((t) => t.textContent.split('.')[0]);
+                const moment = () => new Promise((done) => { setTimeout(done, 600); });
+                let answer = () => { throw new TypeError('no way there'); };
+                window.fetch = async () => answer();
+                const none = await Promise.all([m.ask('/a'), m.ask('/b')]);
+                const all = [none.map((a) => [a.ok, a.status]), said()];
+                await moment();
+                all.push(said());
+                answer = () => new Response(null, { status: 422 });
+                await m.ask('/a');
+                all.push(said());
+                answer = () => new Response(null, { status: 401 });
+                await m.ask('/a');
+                await moment();
+                all.push(said());
+                document.dispatchEvent(new CustomEvent('htmx:responseError', { detail: { xhr: { status: 404 } } }));
+                all.push(said());
+                return all;
+                """
+            )
+            .ShouldBe(
+                "[[[false,503],[false,503]],[],[\"The server does not answer just now\"],[],"
+                    + "[\"Your session has ended\"],[]]"
+            );
+    }
+
+    [Fact]
     public void A_cell_is_a_list_where_it_has_words_and_ends_once()
     {
         Run(

@@ -44,6 +44,23 @@ public class Pages(RunningApp app)
         page.ShouldContain("<a\n  href=\"/?all=true\">Your entities</a>");
     }
 
+    [Theory]
+    [InlineData("navigate", HttpStatusCode.Redirect)]
+    [InlineData("cors", HttpStatusCode.Unauthorized)]
+    [InlineData("same-origin", HttpStatusCode.Unauthorized)]
+    public async Task Whose_session_ended_goes_to_sign_in_but_what_a_page_asks_for_beside_it_does_not(
+        string mode,
+        HttpStatusCode status
+    )
+    {
+        using var handler = new HttpClientHandler { AllowAutoRedirect = false };
+        using var client = new HttpClient(handler) { BaseAddress = app.Address };
+        using var request = new HttpRequestMessage(HttpMethod.Get, "/e/SKERROW/chart?handler=Rows&skip=0&take=10");
+        request.Headers.Add("Sec-Fetch-Mode", mode);
+        using var answer = await client.SendAsync(request, Stop);
+        answer.StatusCode.ShouldBe(status);
+    }
+
     [Fact]
     public async Task Scripts_styles_and_fonts_are_kept_for_good_and_never_mixed_with_those_of_another_program()
     {

@@ -42,6 +42,9 @@ internal static class SessionCookie
                 context.Response.Headers["HX-Redirect"] = to;
                 context.Response.StatusCode = 401;
             }
+            // What a script asks for beside the page would be given the page to sign in on in its place.
+            else if (context.Request.Headers["Sec-Fetch-Mode"] is [{ } mode] && mode != "navigate")
+                context.Response.StatusCode = 401;
             else
                 context.Response.Redirect(to);
             return Task.CompletedTask;

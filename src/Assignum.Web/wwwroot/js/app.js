@@ -1,4 +1,5 @@
 // The frame: keys that work everywhere, and the list of what was found.
+import './ask.js';
 import './entry.js';
 import './combo.js';
 import './lines.js';

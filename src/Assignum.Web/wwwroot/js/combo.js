@@ -1,4 +1,6 @@
 // A field that finds records by code or any part of the name: WAI-ARIA combobox with a list.
+import { ask } from './ask.js';
+
 let list = null;
 let waiting = 0;
 
@@ -15,7 +17,7 @@ function close() {
 async function show(input) {
   const asked = ++waiting;
   const said = input.value;
-  const answer = await fetch(`${input.dataset.pick}&q=${encodeURIComponent(input.value)}`, { headers: { Accept: 'text/html' } });
+  const answer = await ask(`${input.dataset.pick}&q=${encodeURIComponent(input.value)}`, { headers: { Accept: 'text/html' } });
   if (!answer.ok || asked !== waiting || document.activeElement !== input) return;
   // What was marked stays marked while the list narrows.
   const marked = open(input) ? list.querySelector('[aria-selected=true]') : null;
@@ -52,13 +54,13 @@ async function create(input, offered) {
   close();
   const dialog = document.getElementById('in-place');
   const show = (html) => { dialog.innerHTML = html; (dialog.querySelector('[autofocus]') ?? dialog.querySelector('input:not([type=hidden])'))?.focus(); };
-  const answer = await fetch(address, { headers: { Accept: 'text/html' } });
+  const answer = await ask(address, { headers: { Accept: 'text/html' } });
   if (!answer.ok) return;
   dialog.showModal();
   show(await answer.text());
   dialog.onsubmit = async (event) => {
     event.preventDefault();
-    const sent = await fetch(event.target.action, { method: 'POST', body: new FormData(event.target) });
+    const sent = await ask(event.target.action, { method: 'POST', body: new FormData(event.target) });
     if (sent.ok) { input.value = (await sent.json()).number; dialog.close(); input.focus(); input.dispatchEvent(new Event('change', { bubbles: true })); }
     else show(sent.status === 422 ? await sent.text() : '<p class="bad">That could not be stored. Close this and try again.</p>');
   };
@@ -78,7 +80,7 @@ function take(input, option, key = 'Enter') {
 
 /** What somebody means who wrote a code, a name or a part of one; `many` says that more than one fits. */
 export async function meant(pick, said) {
-  const answer = await fetch(`${pick}&q=${encodeURIComponent(said)}`, { headers: { Accept: 'text/html' } });
+  const answer = await ask(`${pick}&q=${encodeURIComponent(said)}`, { headers: { Accept: 'text/html' } });
   if (!answer.ok) return null;
   const holder = document.createElement('ul');
   holder.innerHTML = await answer.text();

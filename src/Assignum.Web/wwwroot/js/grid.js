@@ -4,6 +4,7 @@
 // names columns, only what touches one of them. Where
 // data-total is set, only the rows around those in sight are there.
 // The parts stand in grid/: what waits, keys, drawing, the wire and the field in a cell; this puts them together.
+import { ask } from './ask.js';
 import { edit as editCell } from './grid/choice.js';
 import { asLeft } from './foresee.js';
 import { Drawing } from './grid/draw.js';
@@ -226,8 +227,8 @@ function start() {
     };
     if (!sight.on) {
       const html = await undisturbed(async () => {
-        const answer = await fetch(`${table.dataset.rows}&skip=0&take=${body.rows.length}`).catch(() => null);
-        return answer?.ok ? answer.text() : null;
+        const answer = await ask(`${table.dataset.rows}&skip=0&take=${body.rows.length}`);
+        return answer.ok ? answer.text() : null;
       });
       if (html === null) return;
       body.innerHTML = html;
@@ -365,7 +366,7 @@ function start() {
     const pane = document.getElementById('chart-panel');
     const number = here()?.parentElement.dataset.number;
     if (!pane || pane.hidden || !number) return;
-    const answer = await fetch(`${table.dataset.panel}${encodeURIComponent(number)}?handler=Panel`);
+    const answer = await ask(`${table.dataset.panel}${encodeURIComponent(number)}?handler=Panel`);
     if (answer.ok) pane.innerHTML = await answer.text();
   }
 

@@ -1,5 +1,6 @@
 // An entry by hand: Enter and the arrows go through the lines, a pasted block fills them, and what the server says of each line
 // stands beside it while it is typed.
+import { ask } from './ask.js';
 import { block } from './paste.js';
 
 const form = document.querySelector('form[data-hand]');
@@ -13,7 +14,7 @@ let asked = 0;
 // What was said while a later change was typed is not shown.
 async function check() {
   const mine = ++asked;
-  const answer = await fetch(form.dataset.hand, { method: 'POST', body: new FormData(form) });
+  const answer = await ask(form.dataset.hand, { method: 'POST', body: new FormData(form) });
   if (!answer.ok || mine !== asked) return;
   const says = document.getElementById('says');
   says.innerHTML = await answer.text();

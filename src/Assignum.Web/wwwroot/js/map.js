@@ -1,5 +1,7 @@
 // The landing map: cells on a canvas that scrolls inside its frame, with a cursor for keys and a block to be painted.
 // What is drawn comes as numbers; the table behind says the same in words.
+import { ask } from './ask.js';
+
 const frame = document.querySelector('[data-map]');
 
 const ACCOUNT = 0, DECIDER = 1, OTHERS = 2, SHARE = 3, SIGN = 4, THEN = 5, WIDE = 6;
@@ -101,8 +103,8 @@ function start(frame) {
     const query = new URL(address);
     query.searchParams.set('handler', 'Cells');
     if (signs) query.searchParams.set('signs', 'true');
-    const answer = await fetch(query, { headers: { Accept: 'application/json' } });
-    if (mine !== asked || !answer.ok || answer.redirected) return;
+    const answer = await ask(query, { headers: { Accept: 'application/json' } });
+    if (mine !== asked || !answer.ok) return;
     const before = map && { row: map.rows[at.row]?.key, column: map.columns[at.column]?.key };
     const block = map && from && lines();
     map = await answer.json();
@@ -423,8 +425,8 @@ function start(frame) {
     query.searchParams.set('handler', 'Cell');
     query.searchParams.set('row', map.rows[at.row].key);
     query.searchParams.set('column', map.columns[at.column].key);
-    const answer = await fetch(query, { headers: { Accept: 'text/html' } });
-    if (!answer.ok || answer.redirected) return;
+    const answer = await ask(query, { headers: { Accept: 'text/html' } });
+    if (!answer.ok) return;
     document.getElementById('map-cell').innerHTML = await answer.text();
   }
 

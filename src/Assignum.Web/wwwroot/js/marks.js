@@ -1,4 +1,6 @@
 // Marks what findings are about: rows, cells and titles say which place they are; what is found there is asked for once.
+import { ask } from './ask.js';
+
 const entity = location.pathname.match(/^\/e\/[^/]+/)?.[0];
 // The sign itself is drawn by the style: what a row or title says stays what it says.
 const SIGNS = { error: 'bad', warning: 'watch', info: 'quiet' };
@@ -18,15 +20,15 @@ function mark(place) {
   target.append(link);
 }
 
-async function ask() {
+async function look() {
   if (!entity || !document.querySelector('[data-place]')) return;
-  const answer = await fetch(`${entity}/findings?handler=Marks`, { headers: { Accept: 'application/json' } });
-  if (!answer.ok || answer.redirected) return;
+  const answer = await ask(`${entity}/findings?handler=Marks`, { headers: { Accept: 'application/json' } });
+  if (!answer.ok) return;
   marks = await answer.json();
   document.querySelectorAll('[data-place]').forEach(mark);
 }
 
-document.body.addEventListener('standing', ask);
+document.body.addEventListener('standing', look);
 // Rows that come later, as they are scrolled to.
 document.body.addEventListener('htmx:afterSwap', () => { if (marks) document.querySelectorAll('[data-place]').forEach(mark); });
-ask();
+look();

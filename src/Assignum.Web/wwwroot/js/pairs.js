@@ -1,5 +1,7 @@
 // The pairing desk: a key a pair. The row that was decided is swapped for what the server says of it, and the next open one
 // has the focus.
+import { ask } from './ask.js';
+
 const table = document.querySelector('table[data-pairs]');
 const rows = () => [...table.tBodies[0].rows].filter((row) => row.dataset.subject);
 
@@ -32,7 +34,7 @@ async function send(row, what, other) {
   const back = what === 'open';
   if (!back) onward(row);
   try {
-    const answer = await fetch(table.dataset.pairs, { method: 'POST', body, headers: { 'X-Row': 'yes' } });
+    const answer = await ask(table.dataset.pairs, { method: 'POST', body, headers: { 'X-Row': 'yes' } });
     if (answer.status !== 200 && answer.status !== 422) { row.querySelector('td:nth-child(3)')?.append(` (${answer.status}: try again)`); return; }
     const held = document.createElement('tbody');
     held.innerHTML = await answer.text();

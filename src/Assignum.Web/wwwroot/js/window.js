@@ -1,5 +1,7 @@
 // Only the rows around those in sight of a long table are there: room above and below stands for the others, and rows are
 // fetched before whoever scrolls comes to them.
+import { ask } from './ask.js';
+
 const Window = 300;
 
 export function windowed(table, body, frame, all, drawn) {
@@ -24,8 +26,8 @@ export function windowed(table, body, frame, all, drawn) {
 
   async function load(from, asked = (ask) => ask()) {
     const found = await asked(async () => {
-      const answer = await fetch(`${table.dataset.rows}&skip=${from}&take=${Window}`).catch(() => null);
-      return answer?.ok && { rows: answer.headers.get('X-Rows'), html: await answer.text() };
+      const answer = await ask(`${table.dataset.rows}&skip=${from}&take=${Window}`);
+      return answer.ok && { rows: answer.headers.get('X-Rows'), html: await answer.text() };
     });
     if (!found) return false;
     if (found.rows) table.dataset.total = found.rows;
@@ -60,7 +62,7 @@ export function windowed(table, body, frame, all, drawn) {
   async function following(count) {
     const loaded = [...body.rows].filter((r) => !r.classList.contains('pad')).length;
     if (!on || !table.dataset.keys || start + loaded >= total()) return [];
-    const answer = await fetch(`${table.dataset.keys}&skip=${start + loaded}&take=${count}`);
+    const answer = await ask(`${table.dataset.keys}&skip=${start + loaded}&take=${count}`);
     return answer.ok ? answer.json() : [];
   }
 

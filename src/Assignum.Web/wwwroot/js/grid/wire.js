@@ -1,4 +1,6 @@
 // What a grid says to the server and hears from it.
+import { ask } from '../ask.js';
+
 const away = { number: '', column: '', message: 'That could not be stored: what you changed is still here. Try again in a moment.' };
 
 const ended = { ...away, message: 'Your session has ended: what you changed is still here. Sign in in another window, then save it again.' };
@@ -13,15 +15,14 @@ export class Wire {
   #post(address, content) {
     const headers = { 'X-Form-Token': this.#token() };
     // What carries nothing says so: an act by its address alone.
-    if (content === undefined) return fetch(address, { method: 'POST', headers });
-    return fetch(address, { method: 'POST', headers: { ...headers, 'Content-Type': 'application/json' }, body: JSON.stringify(content) });
+    if (content === undefined) return ask(address, { method: 'POST', headers });
+    return ask(address, { method: 'POST', headers: { ...headers, 'Content-Type': 'application/json' }, body: JSON.stringify(content) });
   }
 
   /** Sends, and gives what came back; an answer that is none of ours is a fault of no cell. */
   async send(address, content) {
-    const answer = await this.#post(address, content).catch(() => null);
-    if (!answer) return { ok: false, faults: [away] };
-    if (!answer.headers.get('content-type')?.includes('json')) return { ok: false, faults: [answer.redirected ? ended : away] };
+    const answer = await this.#post(address, content);
+    if (!answer.headers.get('content-type')?.includes('json')) return { ok: false, faults: [answer.status === 401 ? ended : away] };
     return { ok: answer.ok, ...await answer.json() };
   }
 
@@ -31,9 +32,9 @@ export class Wire {
     await new Promise((done) => { setTimeout(done, moment); });
     if (mine !== this.#asking) return null;
     asked?.();
-    const answer = await this.#post(address, content).catch(() => null);
+    const answer = await this.#post(address, content);
     if (mine !== this.#asking) return null;
-    return answer?.ok || answer?.status === 422 ? answer.text() : '';
+    return answer.ok || answer.status === 422 ? answer.text() : '';
   }
 
   /** What was asked for is wanted by nobody any more. */
