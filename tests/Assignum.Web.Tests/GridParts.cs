@@ -87,19 +87,26 @@ public class GridParts(RunningApp app) : InBrowser(app)
                 p.taken(sent, new Map([['new:1', '4030'], ['new:2', '4031'], ['4012', '4013']]));
                 const after = p.content();
                 p.taken(after);
-                return { after, left: p.count };
+                const left = p.count;
+                // Numbers that are exchanged, and something typed in both rows meanwhile.
+                p.put('1', 'name', '', 'was 1');
+                p.put('2', 'name', '', 'was 2');
+                p.taken({ edits: [], gone: [] }, new Map([['1', '2'], ['2', '1']]));
+                const swapped = p.content().edits.map((e) => `${e.number}:${e.value}`);
+                return { after, left, swapped };
                 """
             )
             .ShouldBe(
                 (
                     "{'after':{'edits':["
                     + "{'number':'4010','column':'name','was':'Sales of gauges','value':'Sales of rain gauges'},"
+                    + "{'number':'4013','column':'name','was':'B','value':'C'},"
+                    + "{'number':'4030','column':'note','was':'','value':'late'},"
                     + "{'number':'new:3','column':'name','was':'','value':'Sleet'},"
                     + "{'number':'4099','column':'name','was':'X','value':'Y'},"
-                    + "{'number':'4010','column':'note','was':'new','value':'old'},"
-                    + "{'number':'4013','column':'name','was':'B','value':'C'},"
-                    + "{'number':'4030','column':'note','was':'','value':'late'}],"
-                    + "'gone':[{'number':'4021','stamp':'later'}]},'left':0}"
+                    + "{'number':'4010','column':'note','was':'new','value':'old'}],"
+                    + "'gone':[{'number':'4021','stamp':'later'}]},'left':0,"
+                    + "'swapped':['2:was 1','1:was 2']}"
                 ).Replace('\'', '"')
             );
     }

@@ -198,11 +198,11 @@ function start() {
       const cell = [...shown.get(number)?.cells ?? []].find((c) => columnOf(c) === column);
       if (cell) cell.dataset.value = value;
     }
-    for (const [was, number] of keys) {
-      const row = shown.get(was);
-      if (row) row.dataset.number = number;
-      if (selected.delete(was)) selected.add(number);
-      if (folded.delete(was)) folded.add(number);
+    for (const [was, number] of keys) { const row = shown.get(was); if (row) row.dataset.number = number; }
+    for (const some of [selected, folded]) {
+      const all = [...some].map((number) => keys.get(number) ?? number);
+      some.clear();
+      all.forEach((number) => some.add(number));
     }
   }
 
@@ -214,10 +214,10 @@ function start() {
   async function reload() {
     let place = null;
     let focus = false;
-    const undisturbed = async (ask) => {
+    const undisturbed = async (get) => {
       for (;;) {
         await writing?.written;
-        const rows = await ask();
+        const rows = await get();
         if (writing) continue;
         const at = here();
         place = at && { number: at.parentElement.dataset.number, column: columnOf(at), index: cellsOf(at.parentElement).indexOf(at) };

@@ -24,7 +24,7 @@ export function windowed(table, body, frame, all, drawn) {
     }
   }
 
-  async function load(from, asked = (ask) => ask()) {
+  async function load(from, asked = (get) => get()) {
     const found = await asked(async () => {
       const answer = await ask(`${table.dataset.rows}&skip=${from}&take=${Window}`);
       return answer.ok && { rows: answer.headers.get('X-Rows'), html: await answer.text() };

@@ -72,20 +72,16 @@ export class Pending {
     for (const { number, stamp } of gone) if (this.#gone.get(number) === stamp) this.#gone.delete(number);
     for (const { number, column, was, value } of edits) {
       const key = keyOf(number, column);
-      const now = this.#cells.get(key);
+      const waits = this.#cells.get(key);
       // Where nothing waits it was put back meanwhile to what it had been: that is to be stored now.
-      const then = now ? now.value : isNew(number) ? value : was ?? value;
+      const then = waits ? waits.value : isNew(number) ? value : was ?? value;
       if (then === value) this.#cells.delete(key);
       else this.#cells.set(key, { number, column, was: value, value: then });
     }
-    for (const [key, change] of [...this.#cells]) {
-      const number = keys.get(change.number);
-      if (number === undefined) continue;
-      this.#cells.delete(key);
-      this.#cells.set(keyOf(number, change.column), { ...change, number });
-    }
-    for (const [number, stamp] of [...this.#gone])
-      if (keys.has(number)) { this.#gone.delete(number); this.#gone.set(keys.get(number), stamp); }
+    // All at once: two rows may have exchanged their keys.
+    const now = (number) => keys.get(number) ?? number;
+    this.#cells = new Map([...this.#cells.values()].map((change) => [keyOf(now(change.number), change.column), { ...change, number: now(change.number) }]));
+    this.#gone = new Map([...this.#gone].map(([number, stamp]) => [now(number), stamp]));
   }
 
   /** Nothing waits any more. */
