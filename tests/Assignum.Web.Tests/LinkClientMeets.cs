@@ -236,31 +236,22 @@ public sealed class LinkClientMeets : IAsyncLifetime
     }
 
     [Theory]
-    [InlineData("[]")]
-    [InlineData("{}")]
-    [InlineData("""{"events":{},"next":"a"}""")]
-    [InlineData("""{"events":[],"more":true}""")]
-    [InlineData("""{"events":[],"next":7}""")]
-    [InlineData("""{"events":[],"next":""}""")]
-    [InlineData("""{"events":[],"events":[1],"next":"a"}""")]
-    [InlineData("""{"events":[""")]
-    [InlineData("")]
-    [InlineData("null")]
-    [InlineData("\u00ff\u0000")]
-    public async Task Answers_of_another_shape_are_faults(string text)
+    [InlineData("[]", "bad-shape")]
+    [InlineData("{}", "bad-shape")]
+    [InlineData("""{"events":{},"next":"a"}""", "bad-shape")]
+    [InlineData("""{"events":[],"more":true}""", "bad-shape")]
+    [InlineData("""{"events":[],"next":7}""", "bad-shape")]
+    [InlineData("""{"events":[],"next":""}""", "bad-shape")]
+    [InlineData("""{"events":[],"events":[1],"next":"a"}""", "not-json")]
+    [InlineData("""{"events":[""", "not-json")]
+    [InlineData("", "no-content")]
+    [InlineData("null", "bad-shape")]
+    [InlineData("\u00ff\u0000", "not-json")]
+    public async Task Answers_of_another_shape_are_faults(string text, string code)
     {
         var at = await AnsweringAsync(c => c.Response.WriteAsync(text));
         var pages = await PagesAsync(await OpenAsync(at, "/"), "events", "events");
-        pages
-            .Single()
-            .Fault!.Code.ShouldBe(
-                text.Length == 0 ? "no-content"
-                : text.StartsWith("{\"events\":[", StringComparison.Ordinal) && !text.EndsWith('}')
-                || text.StartsWith('\u00ff')
-                || text.Contains("\"events\":[1]", StringComparison.Ordinal)
-                    ? "not-json"
-                : "bad-shape"
-            );
+        pages.Single().Fault!.Code.ShouldBe(code);
         pages.Single().Next.ShouldBeNull();
     }
 
