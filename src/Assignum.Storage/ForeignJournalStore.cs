@@ -76,7 +76,7 @@ public static class ForeignJournalStore
         );
     }
 
-    /// <summary>Foreign journals, the newest first.</summary>
+    /// <summary>Foreign journals in the order of their ids, after one.</summary>
     public static async Task<IReadOnlyList<ForeignJournal>> PageAsync(
         NpgsqlConnection db,
         (int Entity, int Connection) at,
